@@ -1,0 +1,1 @@
+"""Pampa: a studio for turning recorded talk into an episode."""

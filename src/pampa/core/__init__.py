@@ -1,0 +1,1 @@
+"""Numbers and rules only: arrays and small immutable values in, the same out."""
