@@ -1,0 +1,217 @@
+"""Edits on single clips and tracks: split, move, trim, gain, fades, lining up by hand, tracks and markers."""
+
+from dataclasses import replace
+from itertools import count
+
+from pampa.core.errors import EditRefused, NotFound
+from pampa.core.timeline.document import Clip, Document, Kind, Marker, Piece, Seam, Track, check, next_id
+from pampa.core.timeline.ranges import split_at
+from pampa.core.voice.recipe import Recipe
+
+LOUDEST_DB, SOFTEST_DB = 24.0, -60.0
+
+
+def split(document: Document, *, at: int, tracks: list[int] | None = None) -> Document:
+    """Divide what lies across a place: on all talk, or on the tracks named."""
+    chosen = document.linked_tracks() if tracks is None else tuple(document.track(t) for t in tracks)
+    ids = count(next_id(document))
+    changed = document
+    for track in chosen:
+        changed = changed.with_track(replace(track, clips=split_at(track.clips, at, ids)))
+    if changed == document:
+        raise EditRefused("There is nothing to split here. Put the playhead on a piece of sound.")
+    return check(changed)
+
+
+def move(document: Document, *, clip: int, start: int, track: int | None = None) -> Document:
+    """Move one clip to another time, or to another track."""
+    home, moved = document.find_clip(clip)
+    if start < 0:
+        raise EditRefused("A piece cannot start before the beginning. Nothing was changed.")
+    target = home if track is None else document.track(track)
+    document = document.with_track(replace(home, clips=tuple(c for c in home.clips if c.id != clip)))
+    return _with_clip(document, target.id, replace(moved, start=start))
+
+
+def trim(document: Document, *, clip: int, edge: str, at: int, frames: int) -> Document:
+    """Move the start or the end of a clip to `at`, uncovering or hiding sound. `frames`: of its recording."""
+    track, old = document.find_clip(clip)
+    if edge == "start":
+        at = max(at, old.start - old.source, 0)
+        new = replace(old, source=old.source + at - old.start, start=at, length=old.end - at)
+    else:
+        at = min(at, old.start + frames - old.source)
+        new = replace(old, length=at - old.start)
+    if new.length <= 0:
+        raise EditRefused("That would leave nothing of the piece. Take it out instead. Nothing was changed.")
+    fade_in = min(new.fade_in, new.length)
+    new = replace(new, fade_in=fade_in, fade_out=min(new.fade_out, new.length - fade_in))
+    return check(document.with_track(replace(track, clips=_replaced(track, new))))
+
+
+def set_clip(
+    document: Document, *, clip: int, gain_db: float | None = None, fade_in: int | None = None,
+    fade_out: int | None = None,
+) -> Document:  # fmt: skip
+    """Change a clip's gain or fades (in frames)."""
+    track, old = document.find_clip(clip)
+    new = replace(
+        old,
+        gain_db=old.gain_db if gain_db is None else _level(gain_db),
+        fade_in=old.fade_in if fade_in is None else fade_in,
+        fade_out=old.fade_out if fade_out is None else fade_out,
+    )
+    return check(document.with_track(replace(track, clips=_replaced(track, new))))
+
+
+def remove_clip(document: Document, *, clip: int) -> Document:
+    """Take one clip away and leave its room."""
+    track, _ = document.find_clip(clip)
+    return document.with_track(replace(track, clips=tuple(c for c in track.clips if c.id != clip)))
+
+
+def add_clip(
+    document: Document, *, track: int, recording: int, start: int, length: int, source: int = 0,
+    gain_db: float = 0.0, fade_in: int = 0, fade_out: int = 0,
+) -> Document:  # fmt: skip
+    """Put a stretch of a recording onto a track."""
+    clip = Clip(next_id(document), recording, source, start, length, _level(gain_db), fade_in, fade_out)
+    return _with_clip(document, track, clip)
+
+
+def add_track(document: Document, *, name: str, kind: Kind) -> Document:
+    """Add an empty track at the end."""
+    track = Track(next_id(document), _name(name), kind, treated=kind in ("person", "spot"))
+    return replace(document, tracks=(*document.tracks, track))
+
+
+def remove_track(document: Document, *, track: int) -> Document:
+    """Take a track away with all that lies on it. The recordings stay."""
+    document.track(track)
+    seams = tuple(_without_track(seam, track) for seam in document.seams)
+    return replace(document, tracks=tuple(t for t in document.tracks if t.id != track), seams=seams)
+
+
+def set_track(
+    document: Document, *, track: int, name: str | None = None, kind: Kind | None = None,
+    gain_db: float | None = None, muted: bool | None = None, treated: bool | None = None,
+    pinned: bool | None = None,
+) -> Document:  # fmt: skip
+    """Rename a track, or change its kind, gain, or whether it is muted, treated or pinned."""
+    old = document.track(track)
+    new = replace(
+        old,
+        name=old.name if name is None else _name(name),
+        kind=old.kind if kind is None else kind,
+        gain_db=old.gain_db if gain_db is None else _level(gain_db),
+        muted=old.muted if muted is None else muted,
+        treated=old.treated if treated is None else treated,
+        pinned=old.pinned if pinned is None else pinned,
+    )
+    return check(document.with_track(new))
+
+
+def set_recipe(
+    document: Document, *, track: int, low_cut_hz: float, body_db: float, presence_db: float, ratio: float
+) -> Document:
+    """Change how a person's voice is treated."""
+    recipe = Recipe(low_cut_hz, body_db, presence_db, ratio)
+    return document.with_track(replace(document.track(track), recipe=recipe))
+
+
+def set_ducking(document: Document, *, depth_db: float) -> Document:
+    """How far music and effects step back under talk, in dB."""
+    return replace(document, ducking=replace(document.ducking, depth_db=depth_db))
+
+
+def nudge(document: Document, *, track: int, by: int, frames: dict[int, int]) -> Document:
+    """Slide one person's sound against the others, later by `by` frames; cuts stay where they are.
+
+    Ends that are the recording's own ends move with the sound; ends that were cut stay, and sound slips
+    under them. `frames` gives the length of each recording on the track.
+    """
+    old = document.track(track)
+    clips = tuple(_slid(clip, by, frames[clip.recording]) for clip in old.clips)
+    if any(clip.length <= 0 for clip in clips):
+        raise EditRefused("Moved so far, a piece between two cuts would be empty. Nothing was changed.")
+    seams = tuple(_slid_seam(seam, track, by) for seam in document.seams)
+    return check(replace(document.with_track(replace(old, clips=clips)), seams=seams))
+
+
+def add_marker(document: Document, *, at: int, name: str = "") -> Document:
+    """Mark a place."""
+    marker = Marker(next_id(document), at, name.strip()[:200])
+    markers = sorted([*document.markers, marker], key=lambda m: (m.at, m.id))
+    return check(replace(document, markers=tuple(markers)))
+
+
+def set_marker(document: Document, *, marker: int, name: str) -> Document:
+    """Name a marker."""
+    _marker(document, marker)
+    named = (replace(m, name=name.strip()[:200]) if m.id == marker else m for m in document.markers)
+    return replace(document, markers=tuple(named))
+
+
+def remove_marker(document: Document, *, marker: int) -> Document:
+    """Take a marker away."""
+    _marker(document, marker)
+    return replace(document, markers=tuple(m for m in document.markers if m.id != marker))
+
+
+def _marker(document: Document, marker: int) -> None:
+    if all(m.id != marker for m in document.markers):
+        raise NotFound("That marker is not in the episode any more. Nothing was changed.")
+
+
+def _with_clip(document: Document, track_id: int, clip: Clip) -> Document:
+    track = document.track(track_id)
+    clips = tuple(sorted([*track.clips, clip], key=lambda c: c.start))
+    return check(document.with_track(replace(track, clips=clips)))
+
+
+def _replaced(track: Track, new: Clip) -> tuple[Clip, ...]:
+    return tuple(new if clip.id == new.id else clip for clip in track.clips)
+
+
+def _slid(clip: Clip, by: int, frames: int) -> Clip:
+    start, end = clip.start, clip.end
+    if clip.source == 0:
+        start = max(start + by, 0)
+    if clip.source_end == frames:
+        end += by
+    source = clip.source + (start - clip.start) - by
+    if source < 0:
+        start, source = start - source, 0
+    end = min(end, start + frames - source)
+    fade_in = min(clip.fade_in, max(end - start, 0))
+    fade_out = min(clip.fade_out, max(end - start - fade_in, 0))
+    return replace(clip, source=source, start=start, length=end - start, fade_in=fade_in, fade_out=fade_out)
+
+
+def _slid_seam(seam: Seam, track: int, by: int) -> Seam:
+    def slid(clip: Clip) -> Clip:
+        return replace(clip, source=max(clip.source - by, 0))
+
+    pieces = tuple(
+        Piece(p.track, tuple(map(slid, p.clips)), tuple(map(slid, p.divided))) if p.track == track else p
+        for p in seam.pieces
+    )
+    return replace(seam, pieces=pieces, seams=tuple(_slid_seam(inner, track, by) for inner in seam.seams))
+
+
+def _without_track(seam: Seam, track: int) -> Seam:
+    pieces = tuple(piece for piece in seam.pieces if piece.track != track)
+    return replace(seam, pieces=pieces, seams=tuple(_without_track(inner, track) for inner in seam.seams))
+
+
+def _level(gain_db: float) -> float:
+    if not SOFTEST_DB <= gain_db <= LOUDEST_DB:
+        raise EditRefused(f"A gain lies between {SOFTEST_DB:.0f} and +{LOUDEST_DB:.0f} dB. Nothing was changed.")
+    return float(gain_db)
+
+
+def _name(name: str) -> str:
+    name = name.strip()[:80]
+    if not name:
+        raise EditRefused("A track needs a name. Nothing was changed.")
+    return name

@@ -1,0 +1,42 @@
+"""The document as plain data and back, for the journal's snapshots and for the page."""
+
+from dataclasses import asdict
+from typing import Any
+
+from pampa.core.timeline.document import Clip, Document, Ducking, Marker, Piece, Seam, Track
+from pampa.core.voice.recipe import Recipe
+
+
+def encode(document: Document) -> dict[str, Any]:
+    """Plain dictionaries, lists, numbers and strings."""
+    return asdict(document)
+
+
+def decode(data: dict[str, Any]) -> Document:
+    """The document that `encode` was given."""
+    return Document(
+        tracks=tuple(
+            Track(**{**track, "clips": _clips(track["clips"]), "recipe": Recipe(**track["recipe"])})
+            for track in data["tracks"]
+        ),
+        seams=tuple(map(_seam, data["seams"])),
+        markers=tuple(Marker(**marker) for marker in data["markers"]),
+        ducking=Ducking(**data["ducking"]),
+    )
+
+
+def _clips(data: list[dict[str, Any]]) -> tuple[Clip, ...]:
+    return tuple(Clip(**clip) for clip in data)
+
+
+def _seam(data: dict[str, Any]) -> Seam:
+    pieces = tuple(Piece(p["track"], _clips(p["clips"]), _clips(p["divided"])) for p in data["pieces"])
+    return Seam(
+        **{
+            **data,
+            "pieces": pieces,
+            "seams": tuple(map(_seam, data["seams"])),
+            "markers": tuple(Marker(**marker) for marker in data["markers"]),
+            "shifts": tuple((key, by) for key, by in data["shifts"]),
+        }
+    )

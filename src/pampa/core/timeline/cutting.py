@@ -1,0 +1,155 @@
+"""Taking out and putting back: the edits that make and undo seams."""
+
+from dataclasses import replace
+from itertools import count
+
+from pampa.core.errors import EditRefused
+from pampa.core.timeline.document import Clip, Document, Marker, Seam, Track, check, next_id
+from pampa.core.timeline.ranges import lay_back, lift, shift
+
+SHORTEST = 48
+"""Frames: anything under a millisecond is a slip of the hand."""
+
+
+def take_out(document: Document, *, start: int, stop: int) -> Document:
+    """Take a range out of all talk and close up. Music and effects keep whole and follow, unless pinned."""
+    start, stop = _range(document, start, stop)
+    length = stop - start
+    document, seam = _lift(document, document.linked_tracks(), start, stop, closed=True)
+    shifts: list[tuple[int, int]] = []
+    tracks = []
+    for track in document.tracks:
+        if track.linked:
+            track = replace(track, clips=shift(track.clips, start, -length))
+        elif not track.pinned:
+            track, moved = _follow(track, start, stop)
+            shifts += moved
+        tracks.append(track)
+    on_edge = [thing.id for thing in (*document.seams, *document.markers) if thing.at == stop]
+    seam = replace(
+        seam,
+        seams=tuple(replace(s, at=s.at - start) for s in document.seams if start < s.at < stop),
+        markers=tuple(replace(m, at=m.at - start) for m in document.markers if start < m.at < stop),
+        shifts=(*shifts, *((thing, length) for thing in on_edge)),
+    )
+    seams = [replace(s, at=_after(s.at, stop, -length)) for s in document.seams if not start < s.at < stop]
+    markers = [replace(m, at=_after(m.at, stop, -length)) for m in document.markers if not start < m.at < stop]
+    return check(
+        replace(
+            document,
+            tracks=tuple(tracks),
+            seams=tuple(sorted([*seams, seam], key=_order)),
+            markers=tuple(markers),
+        )
+    )
+
+
+def clear(document: Document, *, start: int, stop: int, tracks: list[int] | None = None) -> Document:
+    """Take a range out of some tracks (all talk if none are named) and leave its room empty."""
+    start, stop = _range(document, start, stop)
+    chosen = document.linked_tracks() if tracks is None else tuple(document.track(t) for t in tracks)
+    document, seam = _lift(document, chosen, start, stop, closed=False)
+    if not any(piece.clips for piece in seam.pieces):
+        raise EditRefused("There is nothing there to take out. Nothing was changed.")
+    return check(replace(document, seams=tuple(sorted([*document.seams, seam], key=_order))))
+
+
+def put_back(document: Document, *, seam: int) -> Document:
+    """Open a seam again: what was taken out returns to its place, and what follows makes room."""
+    gone = document.seam(seam)
+    at, length = gone.at, gone.length
+    pieces = {piece.track: piece for piece in gone.pieces}
+    moved = dict(gone.shifts)
+    tracks = []
+    for track in document.tracks:
+        clips = track.clips
+        if gone.closed and track.linked:
+            if any(clip.start < at < clip.end for clip in clips):
+                raise EditRefused(
+                    f"Something on {track.name} now lies across this seam. Nothing was changed; split it at the "
+                    "seam first, or undo back to before it."
+                )
+            clips = shift(clips, at, length)
+        elif gone.closed and not track.pinned:
+            clips = _return(clips, at, length, moved)
+        track = replace(track, clips=clips)
+        if track.id in pieces:
+            track = lay_back(track, pieces[track.id], at, length)
+        tracks.append(track)
+    seams = [replace(s, at=s.at + _room_before(s, gone, moved)) for s in document.seams if s.id != seam]
+    markers = [replace(m, at=m.at + _room_before(m, gone, moved)) for m in document.markers]
+    return check(
+        replace(
+            document,
+            tracks=tuple(tracks),
+            seams=tuple(sorted([*seams, *(replace(s, at=s.at + at) for s in gone.seams)], key=_order)),
+            markers=tuple(sorted([*markers, *(replace(m, at=m.at + at) for m in gone.markers)], key=_order)),
+        )
+    )
+
+
+def _room_before(thing: Seam | Marker, gone: Seam, moved: dict[int, int]) -> int:
+    """How far a seam or marker moves when `gone` opens again."""
+    if not gone.closed or thing.at < gone.at:
+        return 0
+    if thing.at > gone.at:
+        return gone.length
+    if thing.id in moved:
+        return moved[thing.id]
+    # Two seams on one spot: a later one lies after this one, unless it was this one that it moved up.
+    later = isinstance(thing, Seam) and thing.id > gone.id and gone.id not in dict(thing.shifts)
+    return gone.length if later else 0
+
+
+def _range(document: Document, start: int, stop: int) -> tuple[int, int]:
+    start, stop = max(min(start, stop), 0), min(max(start, stop), document.length)
+    if stop - start < SHORTEST:
+        raise EditRefused("Nothing is selected. Drag over the sheet, or set the in and out points with [ and ].")
+    return start, stop
+
+
+def _lift(
+    document: Document, chosen: tuple[Track, ...], start: int, stop: int, *, closed: bool
+) -> tuple[Document, Seam]:
+    ids = count(next_id(document))
+    seam_id = next(ids)
+    pieces = []
+    for track in chosen:
+        lifted = lift(track, start, stop, ids)
+        document = document.with_track(lifted.track)
+        pieces.append(lifted.piece)
+    return document, Seam(seam_id, start, stop - start, closed, tuple(pieces))
+
+
+def _follow(track: Track, start: int, stop: int) -> tuple[Track, list[tuple[int, int]]]:
+    """Move the clips of a following track up, whole, never onto each other."""
+    moved: list[Clip] = []
+    shifts = []
+    for clip in track.clips:
+        target = clip.start
+        if clip.start >= stop:
+            target = clip.start - (stop - start)
+        elif clip.start > start:
+            target = start
+        target = max(target, moved[-1].end) if moved else target
+        if clip.start >= start and clip.start - target != stop - start:
+            shifts.append((clip.id, clip.start - target))
+        moved.append(replace(clip, start=target))
+    return replace(track, clips=tuple(moved)), shifts
+
+
+def _return(clips: tuple[Clip, ...], at: int, length: int, moved: dict[int, int]) -> tuple[Clip, ...]:
+    returned: list[Clip] = []
+    for clip in clips:
+        by = moved.get(clip.id, length if clip.start >= at else 0)
+        target = max(clip.start + by, returned[-1].end) if returned else clip.start + by
+        returned.append(replace(clip, start=target))
+    return tuple(returned)
+
+
+def _after(place: int, edge: int, by: int) -> int:
+    return place + by if place >= edge else place
+
+
+def _order(thing: Seam | Marker) -> tuple[int, int]:
+    return thing.at, thing.id

@@ -1,0 +1,64 @@
+"""The catalogue of edits: every change of an episode by its name, and the sentence that tells of it."""
+
+from collections.abc import Callable, Mapping
+from typing import Any
+
+from pampa.core.errors import EditRefused
+from pampa.core.sound import RATE
+from pampa.core.timeline import arranging, cutting
+from pampa.core.timeline.document import Document
+
+Edit = Callable[..., Document]
+
+EDITS: Mapping[str, Edit] = {
+    edit.__name__: edit
+    for edit in (
+        cutting.take_out, cutting.clear, cutting.put_back,
+        arranging.split, arranging.move, arranging.trim, arranging.set_clip, arranging.remove_clip,
+        arranging.add_clip, arranging.add_track, arranging.remove_track, arranging.set_track,
+        arranging.set_recipe, arranging.set_ducking, arranging.nudge,
+        arranging.add_marker, arranging.set_marker, arranging.remove_marker,
+    )
+}  # fmt: skip
+
+SENTENCES = {
+    "take_out": "Took out {length} at {place}",
+    "clear": "Left {length} empty at {place}",
+    "put_back": "Put a seam back",
+    "split": "Split at {place}",
+    "move": "Moved a piece to {place}",
+    "trim": "Trimmed a piece",
+    "set_clip": "Changed a piece's gain or fades",
+    "remove_clip": "Removed a piece",
+    "add_clip": "Added a piece at {place}",
+    "add_track": "Added the track {name}",
+    "remove_track": "Removed a track",
+    "set_track": "Changed a track",
+    "set_recipe": "Changed a recipe",
+    "set_ducking": "Changed the ducking",
+    "nudge": "Nudged a track",
+    "add_marker": "Marked {place}",
+    "set_marker": "Named a marker",
+    "remove_marker": "Removed a marker",
+}
+
+
+def apply(document: Document, name: str, parameters: Mapping[str, Any]) -> Document:
+    """The document after an edit. Raises EditRefused or NotFound, and then nothing has changed."""
+    if name not in EDITS:
+        raise EditRefused(f"Pampa knows no edit called {name}. Nothing was changed.")
+    return EDITS[name](document, **parameters)
+
+
+def describe(name: str, parameters: Mapping[str, Any]) -> str:
+    """What an edit did, in a few words, for the history."""
+    start, stop = parameters.get("start", parameters.get("at", 0)), parameters.get("stop", 0)
+    return SENTENCES[name].format(
+        length=f"{abs(stop - start) / RATE:.1f} s", place=clock(min(start, stop or start)), name=parameters.get("name", "")
+    )
+
+
+def clock(frames: int) -> str:
+    """A place as 0:04:20.3."""
+    tenths = round(frames / RATE * 10)
+    return f"{tenths // 36000}:{tenths // 600 % 60:02d}:{tenths // 10 % 60:02d}.{tenths % 10}"
