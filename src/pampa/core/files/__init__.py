@@ -1,0 +1,1 @@
+"""Sound files: the only part of the core that knows paths."""
