@@ -179,10 +179,10 @@ def test_trimming_stops_at_the_ends_of_the_recording():
 def test_a_nudge_slides_sound_under_the_cuts():
     """Ends that are the recording's own move; cut ends stay, so that nobody else's cuts are touched."""
     edited = cutting.take_out(talk_document(), start=2000, stop=3000)
-    nudged = arranging.nudge(edited, track=2, by=100, frames={2: 10_000})
+    nudged = arranging.nudge(edited, track=2, by=100, frames=[[2, 10_000]])
     assert [(c.source, c.start, c.end) for c in nudged.tracks[1].clips] == [(0, 100, 2000), (2900, 2000, 9100)]
     assert nudged.tracks[0] == edited.tracks[0]
-    back = arranging.nudge(nudged, track=2, by=-100, frames={2: 10_000})
+    back = arranging.nudge(nudged, track=2, by=-100, frames=[[2, 10_000]])
     assert sound_of(back) == sound_of(edited)
 
 

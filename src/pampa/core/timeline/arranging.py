@@ -124,14 +124,15 @@ def set_ducking(document: Document, *, depth_db: float) -> Document:
     return replace(document, ducking=replace(document.ducking, depth_db=depth_db))
 
 
-def nudge(document: Document, *, track: int, by: int, frames: dict[int, int]) -> Document:
+def nudge(document: Document, *, track: int, by: int, frames: list[list[int]]) -> Document:
     """Slide one person's sound against the others, later by `by` frames; cuts stay where they are.
 
     Ends that are the recording's own ends move with the sound; ends that were cut stay, and sound slips
-    under them. `frames` gives the length of each recording on the track.
+    under them. `frames` lists [recording, its length] for each recording on the track.
     """
     old = document.track(track)
-    clips = tuple(_slid(clip, by, frames[clip.recording]) for clip in old.clips)
+    lengths = {recording: length for recording, length in frames}
+    clips = tuple(_slid(clip, by, lengths[clip.recording]) for clip in old.clips)
     if any(clip.length <= 0 for clip in clips):
         raise EditRefused("Moved so far, a piece between two cuts would be empty. Nothing was changed.")
     seams = tuple(_slid_seam(seam, track, by) for seam in document.seams)

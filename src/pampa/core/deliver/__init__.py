@@ -1,0 +1,1 @@
+"""Sending out: targets, the limiter, solving for loudness, encoding and tags."""

@@ -1,0 +1,146 @@
+"""Sending out one file: solve, encode, decode again, measure, and correct until the file itself is right."""
+
+import os
+import time
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import numpy as np
+
+from pampa.core.deliver.encode import encode, expected_shift_db
+from pampa.core.deliver.formats import Format
+from pampa.core.deliver.sheet import TOLERANCE_LU, DeliverySheet, is_met, sheet_of
+from pampa.core.deliver.solve import Aim, Solution, measure_parts, solve
+from pampa.core.deliver.tags import Tags, write_tags
+from pampa.core.executor import Executor, Inline
+from pampa.core.files.decode import open_sound
+from pampa.core.loudness import LoudnessPart, measure_part, merge, summarise
+from pampa.core.loudness.kernels import EDGE
+from pampa.core.loudness.measure import RUN_IN_S
+from pampa.core.sound import SEGMENT_S, FloatArray, Source, segments
+
+ROUNDS = 4
+
+Progress = Callable[[str, float], None]
+"""Told what is being done and how far it is, 0 to 1. It may raise Cancelled to stop."""
+
+
+def deliver(
+    source: Source, path: Path, fmt: Format, aim: Aim, *, tags: Tags | None = None,
+    executor: Executor | None = None, parts: list[LoudnessPart] | None = None,
+    progress: Progress = lambda doing, share: None,
+) -> DeliverySheet:  # fmt: skip
+    """Write `source` to `path` at its target loudness.
+
+    The gain is solved on the sound, then on the file as decoded again: an encoder may change the level and
+    raise the peaks. The file appears under its name when it is whole; when anything fails, nothing does.
+
+    parts : the measurement of the source by segments, if it is known already.
+    Raises SignalError if the format cannot hold the sound.
+    """
+    fmt = fmt.checked(rate=source.rate, channels=source.channels)
+    executor = executor or Inline()
+    progress("Measuring", 0.0)
+    parts = parts or measure_parts(source, executor)
+    making = path.with_name(f".{path.stem}.making{path.suffix}")
+    extra_gain, extra_room, encoder_s = -expected_shift_db(fmt), 0.0, 0.0
+    try:
+        for attempt in range(1, ROUNDS + 1):
+            progress("Finding the gain", 0.0)
+            solution = solve(source, parts, aim, executor, extra_gain_db=extra_gain, extra_room_db=extra_room)
+            encoder_s += _write(source, solution, making, fmt, executor, progress)
+            progress("Measuring the file", 0.0)
+            decoded, frames = measure_file(making)
+            loudness = summarise(decoded)
+            if is_met(loudness, aim) and _close(loudness.integrated_lufs, aim) or solution.shortfall:
+                break
+            if loudness.integrated_lufs is None or loudness.true_peak_dbtp is None:
+                break
+            extra_gain += aim.target_lufs - loudness.integrated_lufs
+            extra_room += max(loudness.true_peak_dbtp - aim.ceiling_dbtp + 0.03, 0.0)
+        if tags:
+            write_tags(making, tags)
+        with making.open("rb") as file:
+            os.fsync(file.fileno())
+        size = making.stat().st_size
+        making.replace(path)
+    finally:
+        making.unlink(missing_ok=True)
+    return sheet_of(
+        decoded, aim, solution, fmt, rate=source.rate, channels=source.channels, duration_s=frames / source.rate,
+        size_bytes=size, rounds=attempt, encoder_s=encoder_s,
+    )  # fmt: skip
+
+
+def _close(integrated: float | None, aim: Aim) -> bool:
+    """Well inside the tolerance, so that another meter agrees."""
+    return integrated is not None and abs(integrated - aim.target_lufs) <= TOLERANCE_LU / 2
+
+
+def finished(source: Source, solution: Solution, executor: Executor) -> Iterator[FloatArray]:
+    """The programme with gain and limiter, segment by segment: what the encoder is given."""
+    limited = solution.apply(source)
+    grid = segments(source.frames, source.rate)
+    return executor.map(lambda segment: limited.read(segment.start, segment.stop), grid)
+
+
+def _write(
+    source: Source, solution: Solution, path: Path, fmt: Format, executor: Executor, progress: Progress
+) -> float:
+    """Encode the programme; returns the seconds that the encoder itself took."""
+    waiting = 0.0
+    done = 0
+
+    def blocks() -> Iterator[FloatArray]:
+        nonlocal waiting, done
+        began = time.perf_counter()
+        for block in finished(source, solution, executor):
+            waiting += time.perf_counter() - began
+            yield block
+            done += len(block)
+            progress("Writing", done / source.frames)
+            began = time.perf_counter()
+
+    began = time.perf_counter()
+    encode(path, blocks(), fmt, rate=source.rate, channels=source.channels)
+    return time.perf_counter() - began - waiting
+
+
+def measure_file(path: Path) -> tuple[LoudnessPart, int]:
+    """Measure a file of any length while it is read: its energies and peaks, and its length in frames."""
+    parts: list[LoudnessPart] = []
+    with open_sound(path) as sound:
+        size, lead, frames = SEGMENT_S * sound.rate, round(RUN_IN_S * sound.rate), 0
+        for before, piece, after in _with_context(sound.blocks, size, lead):
+            joined = join_frames([before, piece, after])
+            parts.append(measure_part(joined, sound.rate, lead=len(before), frames=len(piece)))
+            frames += len(piece)
+    return merge(parts), frames
+
+
+def _with_context(
+    blocks: Iterator[FloatArray], size: int, lead: int
+) -> Iterator[tuple[FloatArray, FloatArray, FloatArray]]:
+    """Segments of a stream, each with the frames before that settle the filter and the few after it."""
+    held: list[FloatArray] = []
+    count = 0
+    before: FloatArray | None = None
+    for block in blocks:
+        held.append(block)
+        count += len(block)
+        while count >= size + EDGE:
+            joined = join_frames(held)
+            before = joined[:0] if before is None else before
+            yield before, joined[:size], joined[size : size + EDGE]
+            before, held, count = joined[size - lead : size], [joined[size:]], count - size
+    joined = join_frames(held) if held else None
+    if joined is not None:
+        whole = joined[:size]
+        yield (joined[:0] if before is None else before), whole, joined[size:]
+        if len(joined) > size:
+            yield joined[size - lead : size], joined[size:], joined[:0]
+
+
+def join_frames(pieces: list[FloatArray]) -> FloatArray:
+    """One array of several that follow one another."""
+    return pieces[0] if len(pieces) == 1 else np.concatenate(pieces)

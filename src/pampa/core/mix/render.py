@@ -1,0 +1,91 @@
+"""The one renderer: any range of the mix from the plan and the sources. What is heard is what goes out."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+import numpy as np
+
+from pampa.core.mix.ducking import CELL
+from pampa.core.mix.plan import Lane, Plan, SourceKey, Span
+from pampa.core.sound import RATE, Curve, FloatArray, Source
+
+
+def render(plan: Plan, sources: Mapping[SourceKey, Source], ducking: Curve, *, start: int, stop: int) -> FloatArray:
+    """Frames `start` to `stop` of the mix, shape (stop - start, 2), before loudness gain and limiter.
+
+    Every sample depends only on its place, so any division into ranges gives identical bits.
+    """
+    mix = np.zeros((stop - start, 2), np.float32)
+    for lane in plan.lanes:
+        _add_lane(mix, lane, sources, ducking, start, stop)
+    return mix
+
+
+def _add_lane(
+    mix: FloatArray, lane: Lane, sources: Mapping[SourceKey, Source], ducking: Curve, start: int, stop: int
+) -> None:
+    for span in lane.between(start, stop):
+        first, last = max(span.start, start), min(span.stop, stop)
+        at = span.source + first - span.start
+        sound = sources[span.key].read(at, at + last - first) * np.float32(span.gain)
+        _fade(sound, span, first, last)
+        if lane.ducked and ducking.size:
+            places = np.arange(first, last) / CELL
+            gain = 10 ** (np.interp(places, np.arange(ducking.size), ducking) / 20)
+            sound *= gain.astype(np.float32)[:, None]
+        mix[first - start : last - start] += sound
+
+
+def _fade(sound: FloatArray, span: Span, first: int, last: int) -> None:
+    """Apply the fades of a span to its frames `first` to `last`, in place."""
+    reached = min(last, span.start + span.fade_in)
+    if first < reached:
+        share = (np.arange(first, reached) - span.start + 0.5) / span.fade_in
+        sound[: reached - first] *= _shape(share, joins=span.joins_before)[:, None]
+    begun = max(first, span.stop - span.fade_out)
+    if begun < last:
+        share = (span.stop - np.arange(begun, last) - 0.5) / span.fade_out
+        sound[begun - first :] *= _shape(share, joins=span.joins_after)[:, None]
+
+
+def _shape(share: Curve, *, joins: bool) -> FloatArray:
+    """Gain over a fade from 0 to 1: equal power where two sounds cross, else a curve that sounds even."""
+    gain = np.sin(share * (np.pi / 2))
+    return (gain if joins else gain * gain).astype(np.float32)
+
+
+@dataclass(frozen=True, eq=False)
+class Mix:
+    """The mix as a source that can be measured, limited and written like any other."""
+
+    plan: Plan
+    sources: Mapping[SourceKey, Source]
+    ducking: Curve
+    rate: int = RATE
+    channels: int = 2
+
+    @property
+    def frames(self) -> int:
+        return self.plan.length
+
+    def read(self, start: int, stop: int) -> FloatArray:
+        return render(self.plan, self.sources, self.ducking, start=start, stop=stop)
+
+
+@dataclass(frozen=True, eq=False)
+class MonoSum:
+    """A source as one channel: the mean of its channels, as a listener with one loudspeaker hears it."""
+
+    source: Source
+    channels: int = 1
+
+    @property
+    def rate(self) -> int:
+        return self.source.rate
+
+    @property
+    def frames(self) -> int:
+        return self.source.frames
+
+    def read(self, start: int, stop: int) -> FloatArray:
+        return self.source.read(start, stop).mean(axis=1, keepdims=True, dtype=np.float32)
