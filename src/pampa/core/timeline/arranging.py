@@ -85,6 +85,19 @@ def add_track(document: Document, *, name: str, kind: Kind) -> Document:
     return replace(document, tracks=(*document.tracks, track))
 
 
+def bring_in(
+    document: Document, *, name: str, kind: Kind, recording: int, length: int, start: int = 0, track: int | None = None
+) -> Document:
+    """Put a whole recording onto a track of its own, or after what lies on `track`."""
+    if track is None:
+        document = add_track(document, name=name, kind=kind)
+        track = document.tracks[-1].id
+    else:
+        clips = document.track(track).clips
+        start = max(start, clips[-1].end if clips else 0)
+    return add_clip(document, track=track, recording=recording, start=start, length=length)
+
+
 def remove_track(document: Document, *, track: int) -> Document:
     """Take a track away with all that lies on it. The recordings stay."""
     document.track(track)

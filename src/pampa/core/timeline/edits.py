@@ -15,7 +15,7 @@ EDITS: Mapping[str, Edit] = {
     for edit in (
         cutting.take_out, cutting.clear, cutting.put_back,
         arranging.split, arranging.move, arranging.trim, arranging.set_clip, arranging.remove_clip,
-        arranging.add_clip, arranging.add_track, arranging.remove_track, arranging.set_track,
+        arranging.add_clip, arranging.bring_in, arranging.add_track, arranging.remove_track, arranging.set_track,
         arranging.set_recipe, arranging.set_ducking, arranging.nudge,
         arranging.add_marker, arranging.set_marker, arranging.remove_marker,
     )
@@ -31,6 +31,7 @@ SENTENCES = {
     "set_clip": "Changed a piece's gain or fades",
     "remove_clip": "Removed a piece",
     "add_clip": "Added a piece at {place}",
+    "bring_in": "Brought in {name}",
     "add_track": "Added the track {name}",
     "remove_track": "Removed a track",
     "set_track": "Changed a track",

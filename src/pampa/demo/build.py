@@ -1,0 +1,86 @@
+"""Putting the sample show into a studio, through the same use cases as any other show."""
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from pampa.core.sound import RATE
+from pampa.demo.assemble import ANDERS_CLOCK_PPM, ANDERS_OFFSET_S, LENGTH_S, assemble
+from pampa.studio.studio import Studio
+
+SHOW, HOST = "Slack Water", "Marisol Vey"
+
+
+def seconds(value: float) -> int:
+    """Seconds as frames of the episode."""
+    return round(value * RATE)
+
+
+def build(studio: Studio, folder: Path, tell: Callable[[str], None]) -> int:
+    """Make the sample show; returns the number of the episode to open."""
+    tell("Assembling the recordings")
+    truth = assemble(folder)
+    show = studio.shows.make_show(SHOW, HOST)
+    _earlier_episode(studio, show.id, folder)
+    episode = studio.shows.make_episode(show.id, "The Pilot Ladder", 12)
+    tell("Bringing them in")
+    # The clocks are known here, because they were made so: the two people start lined up.
+    arriving: list[tuple[str, dict[str, Any]]] = [
+        ("marisol_local.wav", {"person": "Marisol Vey"}),
+        ("anders_local.wav", {"person": "Anders Quill", "offset": seconds(ANDERS_OFFSET_S), "drift_ppm": -ANDERS_CLOCK_PPM}),
+        ("nola_spot.wav", {"person": "Nola Brant", "role": "spot", "offset": seconds(truth.spot_starts_s)}),
+        ("call_backup.wav", {"person": "Call backup", "role": "reference"}),
+        ("room_sandhaven.wav", {"person": "Room tone, Sandhaven", "role": "reference"}),
+    ]
+    for name, details in arriving:
+        studio.recordings.add_file(episode.id, folder / name, **details)
+        studio.jobs.wait()
+    _music(studio, episode.id, folder)
+    tell("Treating the voices")
+    studio.listening.standing(episode.id, wait=True)
+    return episode.id
+
+
+def _music(studio: Studio, episode_id: int, folder: Path) -> None:
+    """Theme at both ends, a bed under the spot, a sting after it, and two sounds of the port."""
+    found = {}
+    for name in ("theme", "bed", "sting", "fog_signal", "gulls", "rope", "engine"):
+        recording = studio.recordings.add_file(
+            episode_id, folder / f"{name}.flac", person=name.replace("_", " ").capitalize(),
+            role="music" if name in ("theme", "bed", "sting") else "effects", placed=True,
+        )  # fmt: skip
+        found[name] = recording.id
+    studio.jobs.wait()
+    tracks = {}
+    for name, kind in (("Music", "music"), ("Port", "effects")):
+        state = studio.editing.edit(episode_id, "add_track", {"name": name, "kind": kind})
+        tracks[name] = state.document.tracks[-1].id
+    placed = [
+        # track, recording, start, source, length, gain, fade in, fade out
+        ("Music", "theme", 25.4, 0.0, 22.6, -1.0, 0.02, 4.0),
+        ("Music", "bed", 220.6, 0.0, 18.9, -4.0, 0.8, 1.5),
+        ("Music", "sting", 239.5, 0.0, 3.3, -3.0, 0.0, 0.8),
+        ("Music", "theme", 323.2, 23.2, 21.6, -1.0, 3.0, 0.1),
+        ("Port", "fog_signal", 191.4, 0.0, 6.9, -9.0, 0.0, 1.0),
+        ("Port", "gulls", 309.0, 0.0, 7.9, -9.0, 0.5, 1.5),
+    ]
+    for track, name, start, source, length, gain, fade_in, fade_out in placed:
+        studio.editing.edit(
+            episode_id, "add_clip",
+            {"track": tracks[track], "recording": found[str(name)], "start": seconds(start), "source": seconds(source),
+             "length": seconds(length), "gain_db": gain, "fade_in": seconds(fade_in), "fade_out": seconds(fade_out)},
+        )  # fmt: skip
+    studio.editing.edit(episode_id, "add_marker", {"at": seconds(27.9), "name": "Intro"})
+    studio.editing.edit(episode_id, "add_marker", {"at": seconds(220.6), "name": "Spot"})
+    assert studio.editing.state(episode_id).document.length <= seconds(LENGTH_S + 1)
+
+
+def _earlier_episode(studio: Studio, show_id: int, folder: Path) -> None:
+    """Episode 11, a stub: the theme with the spot, so that the show has more than one."""
+    episode = studio.shows.make_episode(show_id, "Reading the Bar", 11)
+    studio.recordings.add_file(episode.id, folder / "theme.flac", person="Theme", role="music")
+    studio.jobs.wait()
+    studio.recordings.add_file(
+        episode.id, folder / "nola_spot.wav", person="Nola Brant", role="spot", offset=seconds(12.0)
+    )
+    studio.jobs.wait()

@@ -1,0 +1,135 @@
+"""The tables. Times of day are UTC; whatever an edit can change lives in the journal, not here."""
+
+from datetime import UTC, datetime
+from typing import Any
+
+from sqlalchemy import JSON, ForeignKey, LargeBinary
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
+
+
+def now() -> datetime:
+    """The time in UTC, without zone: SQLite keeps none."""
+    return datetime.now(UTC).replace(tzinfo=None)
+
+
+class Base(DeclarativeBase):
+    type_annotation_map = {dict[str, Any]: JSON}
+
+
+class Show(Base):
+    __tablename__ = "shows"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str]
+    host: Mapped[str] = mapped_column(default="")
+    archived: Mapped[bool] = mapped_column(default=False)
+    created: Mapped[datetime] = mapped_column(default=now)
+
+
+class Episode(Base):
+    """revision counts every change and never falls; position is how many journal entries are in force."""
+
+    __tablename__ = "episodes"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    show_id: Mapped[int] = mapped_column(ForeignKey("shows.id"), index=True)
+    title: Mapped[str]
+    number: Mapped[int | None]
+    archived: Mapped[bool] = mapped_column(default=False)
+    revision: Mapped[int] = mapped_column(default=0)
+    position: Mapped[int] = mapped_column(default=0)
+    choices: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    created: Mapped[datetime] = mapped_column(default=now)
+
+
+class Recording(Base):
+    """A file that came in. state: waiting, ready or failed. placed: it has been put onto a track once."""
+
+    __tablename__ = "recordings"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    episode_id: Mapped[int] = mapped_column(ForeignKey("episodes.id"), index=True)
+    name: Mapped[str]
+    person: Mapped[str] = mapped_column(default="")
+    role: Mapped[str] = mapped_column(default="person")
+    sha256: Mapped[str] = mapped_column(index=True)
+    suffix: Mapped[str]
+    size: Mapped[int]
+    channels: Mapped[str] = mapped_column(default="auto")
+    drift_ppm: Mapped[float] = mapped_column(default=0.0)
+    offset: Mapped[int] = mapped_column(default=0)
+    after_track: Mapped[int | None]
+    state: Mapped[str] = mapped_column(default="waiting")
+    error: Mapped[str] = mapped_column(default="")
+    placed: Mapped[bool] = mapped_column(default=False)
+    removed: Mapped[bool] = mapped_column(default=False)
+    facts: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    created: Mapped[datetime] = mapped_column(default=now)
+
+
+class JournalEntry(Base):
+    """One accepted edit. Entries beyond the episode's position have been undone."""
+
+    __tablename__ = "journal"
+    episode_id: Mapped[int] = mapped_column(ForeignKey("episodes.id"), primary_key=True)
+    position: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str]
+    parameters: Mapped[dict[str, Any]]
+    made: Mapped[datetime] = mapped_column(default=now)
+
+
+class Snapshot(Base):
+    """The document after some entries, so that opening need not replay all: compressed JSON."""
+
+    __tablename__ = "snapshots"
+    episode_id: Mapped[int] = mapped_column(ForeignKey("episodes.id"), primary_key=True)
+    position: Mapped[int] = mapped_column(primary_key=True)
+    document: Mapped[bytes] = mapped_column(LargeBinary)
+
+
+class Upload(Base):
+    """A file on its way in: `received` bytes of `size` are on disk and acknowledged."""
+
+    __tablename__ = "uploads"
+    id: Mapped[str] = mapped_column(primary_key=True)
+    episode_id: Mapped[int] = mapped_column(ForeignKey("episodes.id"), index=True)
+    name: Mapped[str]
+    size: Mapped[int]
+    received: Mapped[int] = mapped_column(default=0)
+    after_track: Mapped[int | None]
+    created: Mapped[datetime] = mapped_column(default=now)
+
+
+class Job(Base):
+    """A long pass. state: waiting, running, done, failed or cancelled."""
+
+    __tablename__ = "jobs"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    kind: Mapped[str]
+    episode_id: Mapped[int] = mapped_column(ForeignKey("episodes.id"), index=True)
+    label: Mapped[str]
+    parameters: Mapped[dict[str, Any]]
+    state: Mapped[str] = mapped_column(default="waiting", index=True)
+    doing: Mapped[str] = mapped_column(default="")
+    share: Mapped[float] = mapped_column(default=0.0)
+    error: Mapped[str] = mapped_column(default="")
+    created: Mapped[datetime] = mapped_column(default=now)
+
+
+class Delivery(Base):
+    """A file that went out, with its sheet. Written when the file is whole."""
+
+    __tablename__ = "deliveries"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    episode_id: Mapped[int] = mapped_column(ForeignKey("episodes.id"), index=True)
+    job_id: Mapped[int | None] = mapped_column(index=True)
+    file: Mapped[str]
+    name: Mapped[str]
+    revision: Mapped[int]
+    sheet: Mapped[dict[str, Any]]
+    created: Mapped[datetime] = mapped_column(default=now)
+
+
+class Setting(Base):
+    """Small things kept for the whole studio: the password's hash, the key that signs cookies."""
+
+    __tablename__ = "settings"
+    key: Mapped[str] = mapped_column(primary_key=True)
+    value: Mapped[str]

@@ -1,0 +1,1 @@
+"""The use cases: what a person can do, in terms of core and store."""

@@ -1,0 +1,218 @@
+"""Editing an episode: every accepted edit is in the journal before anyone is told; undo and redo move along it."""
+
+import json
+import threading
+import zlib
+from collections import OrderedDict
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from sqlalchemy import delete, select
+from sqlalchemy.orm import Session, sessionmaker
+
+from pampa.core.errors import EditRefused, NotFound, PampaError
+from pampa.core.timeline.codec import decode, encode
+from pampa.core.timeline.document import Document
+from pampa.core.timeline.edits import apply, describe
+from pampa.store.models import Episode, JournalEntry, Recording, Snapshot
+from pampa.studio.events import Event, Events
+
+SNAPSHOT_EVERY = 200
+KEPT = 400
+"""Documents held in memory over all episodes. They share what did not change, so this is cheap."""
+
+
+class RevisionConflict(PampaError):
+    """An edit was made against an older revision."""
+
+    def __init__(self, sent: int, current: int) -> None:
+        self.sent, self.current = sent, current
+        super().__init__(
+            f"The episode is at revision {current}, this page showed {sent}. Nothing was lost. "
+            "The page shows the newest state now; make the edit again."
+        )
+
+
+@dataclass(frozen=True)
+class State:
+    """An episode's document and where it stands in its history."""
+
+    episode_id: int
+    revision: int
+    document: Document
+    undo: str | None
+    """What undo would take back, None at the beginning."""
+    redo: str | None
+
+
+Also = Callable[[Session], None]
+
+
+class Editing:
+    """The documents of all episodes, their journals, and the one lock under which they change."""
+
+    def __init__(self, sessions: sessionmaker[Session], events: Events) -> None:
+        self._sessions = sessions
+        self._events = events
+        self._lock = threading.RLock()
+        self._documents: OrderedDict[tuple[int, int], Document] = OrderedDict()
+
+    def state(self, episode_id: int) -> State:
+        """The episode as it stands."""
+        with self._lock, self._sessions() as session:
+            return self._state(session, _episode(session, episode_id))
+
+    def edit(self, episode_id: int, name: str, parameters: Mapping[str, Any], *, revision: int | None = None,
+             also: Also | None = None) -> State:  # fmt: skip
+        """Make one edit.
+
+        revision : what the page showed; None for work that the studio does itself, on whatever stands.
+        also : what else must be true from the same moment on, written in the same transaction.
+        Raises EditRefused, NotFound or RevisionConflict, and then nothing has changed.
+        """
+        with self._lock:
+            with self._sessions.begin() as session:
+                episode = _episode(session, episode_id)
+                if revision is not None and revision != episode.revision:
+                    raise RevisionConflict(revision, episode.revision)
+                parameters = self._completed(session, episode_id, name, dict(parameters))
+                document = apply(self._document(session, episode), name, parameters)
+                session.execute(
+                    delete(JournalEntry).where(
+                        JournalEntry.episode_id == episode_id, JournalEntry.position > episode.position
+                    )
+                )
+                session.execute(
+                    delete(Snapshot).where(Snapshot.episode_id == episode_id, Snapshot.position > episode.position)
+                )
+                for key in [k for k in self._documents if k[0] == episode_id and k[1] > episode.position]:
+                    del self._documents[key]
+                episode.position += 1
+                episode.revision += 1
+                session.add(
+                    JournalEntry(episode_id=episode_id, position=episode.position, name=name, parameters=parameters)
+                )
+                if episode.position % SNAPSHOT_EVERY == 0:
+                    packed = zlib.compress(json.dumps(encode(document)).encode())
+                    session.add(Snapshot(episode_id=episode_id, position=episode.position, document=packed))
+                if also:
+                    also(session)
+                session.flush()
+                moved = (episode_id, episode.position)
+            self._keep(moved, document)
+            return self._told(episode_id)
+
+    def undo(self, episode_id: int, *, revision: int | None = None) -> State:
+        """Take back the last edit in force."""
+        return self._step(episode_id, -1, revision)
+
+    def redo(self, episode_id: int, *, revision: int | None = None) -> State:
+        """Make the edit again that was taken back last."""
+        return self._step(episode_id, +1, revision)
+
+    def history(self, episode_id: int, most: int = 200) -> list[dict[str, Any]]:
+        """The latest edits, newest first, with whether each is in force."""
+        with self._sessions() as session:
+            episode = _episode(session, episode_id)
+            entries = session.scalars(
+                select(JournalEntry)
+                .where(JournalEntry.episode_id == episode_id)
+                .order_by(JournalEntry.position.desc())
+                .limit(most)
+            )
+            return [
+                {"position": e.position, "what": describe(e.name, e.parameters), "in_force": e.position <= episode.position}
+                for e in entries
+            ]
+
+    def _step(self, episode_id: int, by: int, revision: int | None) -> State:
+        with self._lock:
+            with self._sessions.begin() as session:
+                episode = _episode(session, episode_id)
+                if revision is not None and revision != episode.revision:
+                    raise RevisionConflict(revision, episode.revision)
+                target = episode.position + by
+                if target < 0 or (by > 0 and session.get(JournalEntry, (episode_id, target)) is None):
+                    raise EditRefused(f"There is nothing to {'undo' if by < 0 else 'redo'}.")
+                episode.position = target
+                episode.revision += 1
+            return self._told(episode_id)
+
+    def _told(self, episode_id: int) -> State:
+        state = self.state(episode_id)
+        self._events.post(Event("revision", episode_id, {"revision": state.revision}))
+        return state
+
+    def _state(self, session: Session, episode: Episode) -> State:
+        back = session.get(JournalEntry, (episode.id, episode.position))
+        forth = session.get(JournalEntry, (episode.id, episode.position + 1))
+        return State(
+            episode.id, episode.revision, self._document(session, episode),
+            describe(back.name, back.parameters) if back else None,
+            describe(forth.name, forth.parameters) if forth else None,
+        )  # fmt: skip
+
+    def _document(self, session: Session, episode: Episode) -> Document:
+        """The document at the episode's position, from memory, or from the last snapshot and the journal."""
+        wanted = (episode.id, episode.position)
+        if wanted in self._documents:
+            self._documents.move_to_end(wanted)
+            return self._documents[wanted]
+        start, document = self._nearest(session, episode)
+        entries = session.scalars(
+            select(JournalEntry)
+            .where(
+                JournalEntry.episode_id == episode.id,
+                JournalEntry.position > start,
+                JournalEntry.position <= episode.position,
+            )
+            .order_by(JournalEntry.position)
+        )
+        for entry in entries:
+            document = apply(document, entry.name, entry.parameters)
+            self._keep((episode.id, entry.position), document)
+        self._keep(wanted, document)
+        return document
+
+    def _nearest(self, session: Session, episode: Episode) -> tuple[int, Document]:
+        in_memory = max((p for e, p in self._documents if e == episode.id and p < episode.position), default=0)
+        snapshot = session.scalar(
+            select(Snapshot)
+            .where(Snapshot.episode_id == episode.id, Snapshot.position <= episode.position)
+            .order_by(Snapshot.position.desc())
+            .limit(1)
+        )
+        if snapshot and snapshot.position > in_memory:
+            return snapshot.position, decode(json.loads(zlib.decompress(snapshot.document)))
+        return (in_memory, self._documents[episode.id, in_memory]) if in_memory else (0, Document())
+
+    def _keep(self, key: tuple[int, int], document: Document) -> None:
+        self._documents[key] = document
+        self._documents.move_to_end(key)
+        while len(self._documents) > KEPT:
+            self._documents.popitem(last=False)
+
+    def _completed(self, session: Session, episode_id: int, name: str, parameters: dict[str, Any]) -> dict[str, Any]:
+        """Add what an edit needs to know of the recordings: their lengths."""
+        if name == "trim":
+            episode = _episode(session, episode_id)
+            _, clip = self._document(session, episode).find_clip(parameters["clip"])
+            parameters["frames"] = _frames(session, clip.recording)
+        if name == "nudge":
+            track = self._document(session, _episode(session, episode_id)).track(parameters["track"])
+            used = sorted({clip.recording for clip in track.clips})
+            parameters["frames"] = [[recording, _frames(session, recording)] for recording in used]
+        return parameters
+
+
+def _episode(session: Session, episode_id: int) -> Episode:
+    episode = session.get(Episode, episode_id)
+    if episode is None:
+        raise NotFound("There is no such episode.")
+    return episode
+
+
+def _frames(session: Session, recording_id: int) -> int:
+    recording = session.get(Recording, recording_id)
+    return int(recording.facts.get("conformed_frames", 0)) if recording else 0

@@ -1,0 +1,156 @@
+"""Hearing an episode: any piece of it as it will go out, and its loudness as it now stands."""
+
+import threading
+from collections import OrderedDict
+from dataclasses import dataclass
+
+import numpy as np
+
+from pampa.core.deliver.limiter import Limited
+from pampa.core.executor import Executor
+from pampa.core.loudness import Loudness, LoudnessPart, summarise
+from pampa.core.loudness.gating import short_term_curve
+from pampa.core.mix.ducking import ducking_db, talk_curve
+from pampa.core.mix.plan import SourceKey, plan_of
+from pampa.core.mix.render import Mix
+from pampa.core.mix.standing import standing_loudness
+from pampa.core.mix.stretch import HOP, stretch
+from pampa.core.sound import RATE, FloatArray, Source, db_to_gain
+from pampa.core.timeline.document import Document
+from pampa.studio.editing import Editing, State
+from pampa.studio.events import Event, Events
+from pampa.studio.sounds import Sounds
+
+CEILING_DBTP = -1.0
+LONGEST_S = 30
+PARTS_KEPT = 20_000
+MIXES_KEPT = 32
+
+
+@dataclass(frozen=True)
+class Piece:
+    """A piece of sound for the player. next_start and tail go into the request for the piece after it."""
+
+    sound: FloatArray
+    revision: int
+    next_start: int
+    tail: int | None
+
+
+@dataclass(frozen=True)
+class Standing:
+    """The loudness of an episode as it stood at a revision."""
+
+    revision: int
+    loudness: Loudness
+    short_term_lufs: list[float | None]
+
+
+@dataclass(frozen=True)
+class Programme:
+    """The mix of a document, and which exact sound is behind each of its sources."""
+
+    mix: Mix
+    versions: dict[SourceKey, str]
+
+
+class Listening:
+    """Renders for the ears and for the meters."""
+
+    def __init__(self, editing: Editing, sounds: Sounds, events: Events, executor: Executor) -> None:
+        self._editing, self._sounds, self._events, self._executor = editing, sounds, events, executor
+        self._lock = threading.Lock()
+        self._mixes: OrderedDict[tuple[object, ...], Programme] = OrderedDict()
+        self._parts: OrderedDict[bytes, LoudnessPart] = OrderedDict()
+        self._standing: dict[int, Standing] = {}
+        self._measuring: set[int] = set()
+
+    def programme(self, state: State, *, treated: bool = True, only: frozenset[int] = frozenset()) -> Programme:
+        """The mix of an episode at a state."""
+        key = (state.episode_id, state.revision, treated, only)
+        with self._lock:
+            if key in self._mixes:
+                self._mixes.move_to_end(key)
+                return self._mixes[key]
+        made = self._mixed(state.document, treated, only)
+        with self._lock:
+            self._mixes[key] = made
+            while len(self._mixes) > MIXES_KEPT:
+                self._mixes.popitem(last=False)
+        return made
+
+    def sound(self, episode_id: int, *, start: int, frames: int, speed: float = 1.0, tail: int | None = None,
+              treated: bool = True, only: frozenset[int] = frozenset(), gain_db: float = 0.0) -> Piece:  # fmt: skip
+        """A piece of the episode for the player, after the loudness gain and under the limiter."""
+        state = self._editing.state(episode_id)
+        mix = self.programme(state, treated=treated, only=only).mix
+        heard = Limited(mix, db_to_gain(gain_db), db_to_gain(CEILING_DBTP))
+        frames = min(frames, LONGEST_S * RATE)
+        if speed == 1.0:
+            return Piece(heard.read(start, start + frames), state.revision, start + frames, None)
+        sound, next_start, tail = stretch(heard, start=start, hops=max(frames // HOP, 1), speed=speed, tail=tail)
+        return Piece(sound, state.revision, next_start, tail)
+
+    def standing(self, episode_id: int, *, wait: bool = False) -> Standing | None:
+        """The loudness as last measured; if the episode has changed since, it is measured again.
+
+        Without `wait`, that happens in the background and is told as an event.
+        """
+        state = self._editing.state(episode_id)
+        last = self._standing.get(episode_id)
+        if last and last.revision == state.revision:
+            return last
+        if wait:
+            return self._measure(state)
+        with self._lock:
+            if episode_id in self._measuring:
+                return last
+            self._measuring.add(episode_id)
+        threading.Thread(target=self._measure_until_current, args=(episode_id,), daemon=True).start()
+        return last
+
+    def _measure_until_current(self, episode_id: int) -> None:
+        try:
+            while True:
+                state = self._editing.state(episode_id)
+                standing = self._measure(state)
+                self._events.post(Event("loudness", episode_id, {"revision": standing.revision}))
+                if self._editing.state(episode_id).revision == state.revision:
+                    return
+        finally:
+            with self._lock:
+                self._measuring.discard(episode_id)
+
+    def _measure(self, state: State) -> Standing:
+        programme = self.programme(state)
+        part = standing_loudness(programme.mix, dict(programme.versions), self._parts, self._executor)
+        while len(self._parts) > PARTS_KEPT:
+            self._parts.popitem(last=False)
+        standing = Standing(state.revision, summarise(part), short_term_curve(part.energy))
+        self._standing[state.episode_id] = standing
+        return standing
+
+    def _mixed(self, document: Document, treated: bool, only: frozenset[int]) -> Programme:
+        sources: dict[SourceKey, Source] = {}
+        levels: dict[SourceKey, float] = {}
+        versions: dict[SourceKey, str] = {}
+        frames: dict[int, int] = {}
+        activity = {}
+        for track in document.tracks:
+            uses_treated = treated and track.treated and track.linked
+            for recording in {clip.recording for clip in track.clips}:
+                key = (recording, uses_treated)
+                plain = self._sounds.conformed(recording)
+                frames[recording] = plain.frames
+                if uses_treated:
+                    source = self._sounds.treated(recording, track.recipe)
+                    sources[key], versions[key] = source, source.key
+                else:
+                    sources[key], versions[key] = plain, self._sounds.key(recording)
+                if track.linked:
+                    levels[key] = self._sounds.level_db(recording, track.recipe if uses_treated else None)
+                    activity[recording] = self._sounds.analysis(recording).activity
+        plan = plan_of(document, levels=levels, frames=frames, treated=treated, only=only)
+        ducked = any(lane.ducked for lane in plan.lanes)
+        ducking = ducking_db(talk_curve(document, activity), document.ducking) if ducked else np.zeros(0)
+        return Programme(Mix(plan, sources, ducking), versions)

@@ -1,0 +1,247 @@
+"""Recordings: bring files in, in pieces that may stop and go on; conform and analyse them; name who is who."""
+
+import uuid
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from sqlalchemy import select
+from sqlalchemy.orm import Session, sessionmaker
+
+from pampa.core.errors import NotFound, PampaError, UnreadableSound
+from pampa.core.executor import Executor
+from pampa.core.files.child import conform_in_child
+from pampa.core.files.conform import Facts, conformed_source
+from pampa.core.files.stalks import read_stalks
+from pampa.core.loudness import measure_source
+from pampa.core.loudness.measure import to_db
+from pampa.core.voice.level import speech_level
+from pampa.store.media import Media, safe_name, safe_suffix
+from pampa.store.models import Episode, Recording, Upload
+from pampa.studio.editing import Editing
+from pampa.studio.events import Event, Events
+from pampa.studio.jobs import Jobs, Progress
+from pampa.studio.sounds import Sounds, conformed_key
+
+ROLES = ("person", "spot", "music", "effects", "reference")
+CHANNELS = ("auto", "keep", "left", "right", "sum")
+
+
+class UploadOutOfStep(PampaError):
+    """A piece of an upload does not follow what has been received."""
+
+    def __init__(self, received: int) -> None:
+        self.received = received
+        super().__init__(f"{received} bytes of this file have arrived. Go on from there; nothing was lost.")
+
+
+class Recordings:
+    """The recordings of all episodes."""
+
+    def __init__(self, sessions: sessionmaker[Session], media: Media, jobs: Jobs, events: Events, editing: Editing,
+                 sounds: Sounds, executor: Executor, largest: int) -> None:  # fmt: skip
+        self._sessions, self._media, self._jobs, self._events = sessions, media, jobs, events
+        self._editing, self._sounds, self._executor, self._largest = editing, sounds, executor, largest
+        jobs.register("bring in", self._bring_in)
+
+    def of_episode(self, episode_id: int) -> list[Recording]:
+        with self._sessions() as session:
+            wanted = select(Recording).where(Recording.episode_id == episode_id, Recording.removed.is_(False))
+            return list(session.scalars(wanted.order_by(Recording.id)))
+
+    def begin_upload(self, episode_id: int, name: str, size: int, after_track: int | None = None) -> Upload:
+        """Announce a file. Refused if it is empty, too large, or the disk has no room for it."""
+        name = safe_name(name)
+        if size <= 0:
+            raise UnreadableSound(f"{name} is empty: it holds no bytes. Copy it from the recorder again.")
+        if size > self._largest:
+            raise UnreadableSound(f"{name} is larger than the {self._largest / 1e9:.0f} GB that one file may have.")
+        self._media.require_room(size)
+        with self._sessions.begin() as session:
+            if session.get(Episode, episode_id) is None:
+                raise NotFound("There is no such episode.")
+            upload = Upload(id=uuid.uuid4().hex, episode_id=episode_id, name=name, size=size, received=0,
+                            after_track=after_track)  # fmt: skip
+            session.add(upload)
+        return upload
+
+    def upload(self, upload_id: str) -> Upload:
+        with self._sessions() as session:
+            upload = session.get(Upload, upload_id)
+        if upload is None:
+            raise NotFound("That upload is not known: it has ended or was given up. Drop the file again.")
+        return upload
+
+    def receive(self, upload_id: str, offset: int, data: bytes) -> tuple[Upload, Recording | None]:
+        """Take the next piece. What this returns as received is on disk. The last piece ends the upload."""
+        upload = self.upload(upload_id)
+        if offset != upload.received:
+            raise UploadOutOfStep(upload.received)
+        if offset + len(data) > upload.size:
+            raise UnreadableSound(f"More arrived of {upload.name} than was announced. Drop the file again.")
+        self._media.append(upload_id, offset, data)
+        with self._sessions.begin() as session:
+            session.get_one(Upload, upload_id).received = upload.received = offset + len(data)
+        if upload.received < upload.size:
+            return upload, None
+        suffix = safe_suffix(upload.name)
+        sha256 = self._media.keep(self._media.upload(upload_id), suffix)
+        recording = self._add(upload.episode_id, upload.name, sha256, suffix, upload.size,
+                              after_track=upload.after_track, upload_id=upload_id)  # fmt: skip
+        return upload, recording
+
+    def give_up(self, upload_id: str) -> None:
+        """Forget an upload that was stopped."""
+        with self._sessions.begin() as session:
+            upload = session.get(Upload, upload_id)
+            if upload:
+                session.delete(upload)
+        self._media.upload(upload_id).unlink(missing_ok=True)
+
+    def add_file(self, episode_id: int, path: Path, **details: Any) -> Recording:
+        """Bring in a file of this machine, as the demo does."""
+        sha256, suffix, size = self._media.take_in(path)
+        return self._add(episode_id, safe_name(path.name), sha256, suffix, size, **details)
+
+    def change(self, recording_id: int, *, person: str | None = None, role: str | None = None,
+               channels: str | None = None) -> Recording:  # fmt: skip
+        """Say who it is, what it is for, or which channels count. Other channels are conformed anew."""
+        job = None
+        with self._sessions.begin() as session:
+            recording = self._get(session, recording_id)
+            if person is not None:
+                recording.person = person.strip()[:80]
+            if role is not None:
+                recording.role = role
+            if channels is not None and channels != recording.channels:
+                recording.channels, recording.state = channels, "waiting"
+                job = self._jobs.add(session, "bring in", recording.episode_id, f"Bringing in {recording.name}",
+                                     recording=recording_id)  # fmt: skip
+        if job:
+            self._jobs.go(job)
+        self._tell(recording.episode_id)
+        return recording
+
+    def remove(self, recording_id: int, *, back: bool = False) -> None:
+        """Take a recording off the list, or bring it back. The original and what lies on tracks stay."""
+        with self._sessions.begin() as session:
+            recording = self._get(session, recording_id)
+            recording.removed = not back
+        self._tell(recording.episode_id)
+
+    def stalks(self, recording_id: int, level: int, first: int, last: int) -> bytes:
+        """Cells of the waveform pyramid, two bytes each: peak and average."""
+        self._ready(recording_id)
+        return read_stalks(self._media.conformed(self._sounds.key(recording_id)), level, first, last)
+
+    def wave(self, recording_id: int, start: int, stop: int, points: int) -> bytes:
+        """Lowest and highest sample of `points` equal stretches: int16, two values each."""
+        self._ready(recording_id)
+        sound = self._sounds.conformed(recording_id).read(start, stop)
+        return wave_bytes(sound, points)
+
+    def _ready(self, recording_id: int) -> None:
+        with self._sessions() as session:
+            recording = self._get(session, recording_id)
+        if recording.state != "ready":
+            raise NotFound(f"{recording.name} has not been brought in yet. Its picture comes in a moment.")
+
+    def _add(self, episode_id: int, name: str, sha256: str, suffix: str, size: int, *, upload_id: str | None = None,
+             **details: Any) -> Recording:  # fmt: skip
+        with self._sessions.begin() as session:
+            recording = Recording(episode_id=episode_id, name=name, sha256=sha256, suffix=suffix, size=size,
+                                  facts={}, **details)  # fmt: skip
+            session.add(recording)
+            session.flush()
+            if upload_id:
+                session.delete(session.get_one(Upload, upload_id))
+            job = self._jobs.add(session, "bring in", episode_id, f"Bringing in {name}", recording=recording.id)
+        self._jobs.go(job)
+        self._tell(episode_id)
+        return recording
+
+    def _bring_in(self, parameters: dict[str, Any], progress: Progress, job_id: int) -> None:
+        """The job: conform, analyse, and put the recording onto a track. Doing it again changes nothing."""
+        with self._sessions() as session:
+            recording = self._get(session, parameters["recording"])
+        try:
+            facts = self._conformed(recording, progress)
+        except PampaError as error:
+            self._settle(recording.id, state="failed", error=str(error))
+            raise
+        with self._sessions.begin() as session:
+            row = self._get(session, recording.id)
+            row.facts, row.state, row.error = facts, "ready", ""
+            if row.role == "person" and facts["conformed_channels"] == 2:
+                row.role = "music"
+            recording = row
+        self._sounds.forget(recording.id)
+        if not recording.placed and recording.role != "reference":
+            self._place(recording, facts["conformed_frames"])
+        self._tell(recording.episode_id)
+
+    def _conformed(self, recording: Recording, progress: Progress) -> dict[str, Any]:
+        folder = self._media.conformed(conformed_key(recording))
+        original = self._media.original(recording.sha256, recording.suffix)
+        self._media.require_room(recording.size)
+
+        def told(share: float) -> bool:
+            progress("Reading", 0.8 * share)
+            return True
+
+        facts: Facts = conform_in_child(
+            original, folder, channels=recording.channels, drift_ppm=recording.drift_ppm, progress=told,  # type: ignore[arg-type]
+        )  # fmt: skip
+        progress("Measuring", 0.85)
+        part = measure_source(conformed_source(folder), self._executor)
+        np.save(folder / "energy.npy", part.energy)
+        return {
+            **{name: getattr(facts, name) for name in ("format", "rate", "channels", "conformed_channels")},
+            "conformed_frames": facts.conformed_frames,
+            "duration_s": facts.frames / facts.rate,
+            "notes": facts.notes,
+            "speech_lufs": speech_level(part.energy),
+            "peak_dbfs": to_db(part.sample_peak),
+        }
+
+    def _place(self, recording: Recording, length: int) -> None:
+        def placed(session: Session) -> None:
+            self._get(session, recording.id).placed = True
+
+        name = recording.person or Path(recording.name).stem.replace("_", " ")
+        self._editing.edit(
+            recording.episode_id, "bring_in",
+            {"name": name, "kind": recording.role, "recording": recording.id, "length": length,
+             "start": recording.offset, "track": self._known_track(recording)},
+            also=placed,
+        )  # fmt: skip
+
+    def _known_track(self, recording: Recording) -> int | None:
+        tracks = self._editing.state(recording.episode_id).document.tracks
+        return recording.after_track if any(t.id == recording.after_track for t in tracks) else None
+
+    def _settle(self, recording_id: int, **changes: Any) -> None:
+        with self._sessions.begin() as session:
+            recording = self._get(session, recording_id)
+            for name, value in changes.items():
+                setattr(recording, name, value)
+        self._tell(recording.episode_id)
+
+    def _get(self, session: Session, recording_id: int) -> Recording:
+        recording = session.get(Recording, recording_id)
+        if recording is None:
+            raise NotFound("There is no such recording.")
+        return recording
+
+    def _tell(self, episode_id: int) -> None:
+        self._events.post(Event("recordings", episode_id))
+
+
+def wave_bytes(sound: np.ndarray, points: int) -> bytes:
+    """Lowest and highest sample over all channels of `points` equal stretches, as little-endian int16 pairs."""
+    points = max(min(points, len(sound)), 1)
+    edges = np.linspace(0, len(sound), points + 1).astype(np.int64)[:-1]
+    low = np.minimum.reduceat(sound.min(axis=1), edges) if len(sound) else np.zeros(1)
+    high = np.maximum.reduceat(sound.max(axis=1), edges) if len(sound) else np.zeros(1)
+    pairs = np.stack([low, high], axis=1)
+    return np.clip(np.round(pairs * 32767), -32767, 32767).astype("<i2").tobytes()

@@ -1,0 +1,19 @@
+"""What can be set from outside: by arguments, or by variables that begin with PAMPA_."""
+
+import os
+from pathlib import Path
+
+from pydantic_settings import BaseSettings, SettingsConfigDict
+
+
+class Settings(BaseSettings):
+    """Settings of one running studio."""
+
+    model_config = SettingsConfigDict(env_prefix="PAMPA_")
+
+    data: Path = Path("data")
+    host: str = "127.0.0.1"
+    port: int = 8400
+    workers: int = os.cpu_count() or 2
+    cache_bytes: int = 20 << 30
+    largest_upload: int = 16 << 30

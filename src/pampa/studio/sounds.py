@@ -1,0 +1,195 @@
+"""Where sound comes from: conformed recordings, and their treated segments, computed once and kept."""
+
+import hashlib
+import json
+import os
+import threading
+from collections import OrderedDict
+from dataclasses import astuple, dataclass
+from pathlib import Path
+
+import numpy as np
+from sqlalchemy.orm import Session, sessionmaker
+
+from pampa.core.errors import NotFound
+from pampa.core.executor import Executor
+from pampa.core.files.conform import conformed_source
+from pampa.core.loudness import measure_part
+from pampa.core.loudness.parts import CELLS_PER_S
+from pampa.core.sound import RATE, SEGMENT_S, ArraySource, Curve, FloatArray, Segment, segments
+from pampa.core.voice.level import speech_activity, speech_level
+from pampa.core.voice.recipe import Recipe
+from pampa.core.voice.treat import VERSION, threshold_of, treat_segment
+from pampa.store.media import Media
+from pampa.store.models import Recording
+
+SEGMENT = SEGMENT_S * RATE
+SAMPLED_SEGMENTS = 6
+COMMON_LEVEL_LUFS = -21.0
+"""Everybody's speech is brought to this loudness in the mix, measured in one channel."""
+QUIETEST_LIFTED_LUFS = -60.0
+
+
+@dataclass(frozen=True, eq=False)
+class Analysis:
+    """What the passes over one recording found: its energies, where it speaks, how loud."""
+
+    energy: Curve
+    activity: Curve
+    speech_lufs: float | None
+
+
+def conformed_key(recording: Recording) -> str:
+    """The name of a recording's conformed folder: what it depends on."""
+    return f"{recording.sha256[:32]}-{recording.channels}-{round(recording.drift_ppm * 1000)}"
+
+
+class Sounds:
+    """All sources of a studio, opened when they are asked for."""
+
+    def __init__(self, sessions: sessionmaker[Session], media: Media, executor: Executor) -> None:
+        self._sessions = sessions
+        self._media = media
+        self._executor = executor
+        self._lock = threading.Lock()
+        self._conformed: dict[str, ArraySource] = {}
+        self._analyses: dict[str, Analysis] = {}
+        self._levels: dict[str, float | None] = {}
+        self._keys: dict[int, str] = {}
+
+    def key(self, recording_id: int) -> str:
+        """The exact sound behind a recording's number."""
+        if recording_id not in self._keys:
+            with self._sessions() as session:
+                recording = session.get(Recording, recording_id)
+            if recording is None:
+                raise NotFound("A recording of this episode is not known any more. Nothing else was changed.")
+            self._keys[recording_id] = conformed_key(recording)
+        return self._keys[recording_id]
+
+    def conformed(self, recording_id: int) -> ArraySource:
+        key = self.key(recording_id)
+        with self._lock:
+            if key not in self._conformed:
+                self._conformed[key] = conformed_source(self._media.conformed(key))
+            return self._conformed[key]
+
+    def forget(self, recording_id: int) -> None:
+        """Look everything about a recording up again: it was conformed anew."""
+        self._keys.pop(recording_id, None)
+
+    def analysis(self, recording_id: int) -> Analysis:
+        """What is known of a recording since it came in."""
+        key = self.key(recording_id)
+        if key not in self._analyses:
+            path = self._media.conformed(key) / "energy.npy"
+            energy = np.load(path)
+            self._analyses[key] = Analysis(energy, speech_activity(energy), speech_level(energy))
+        return self._analyses[key]
+
+    def treated(self, recording_id: int, recipe: Recipe) -> "Treated":
+        """A recording after its voice treatment; segments are computed when they are first read."""
+        source = self.conformed(recording_id)
+        level = self.analysis(recording_id).speech_lufs
+        threshold = round(threshold_of(level), 2) if level is not None else 0.0
+        told = f"{self.key(recording_id)} {astuple(recipe)} {threshold} {VERSION}"
+        key = hashlib.sha256(told.encode()).hexdigest()[:32]
+        return Treated(source, recipe, threshold, key, self._media)
+
+    def level_db(self, recording_id: int, recipe: Recipe | None) -> float:
+        """The gain that brings a person to the common speech level, as recorded or after `recipe`.
+
+        After treatment the level is measured over the segments with most speech, up to two minutes of them:
+        the same ones each time, so the answer does not depend on what else was computed.
+        """
+        level = self.analysis(recording_id).speech_lufs
+        if recipe is not None and level is not None:
+            level = self._treated_level(recording_id, recipe)
+        if level is None or level < QUIETEST_LIFTED_LUFS:
+            return 0.0
+        return round(COMMON_LEVEL_LUFS - level, 2)
+
+    def _treated_level(self, recording_id: int, recipe: Recipe) -> float | None:
+        treated = self.treated(recording_id, recipe)
+        if treated.key not in self._levels:
+            path = self._media.treated(treated.key) / "level.json"
+            if path.exists():
+                self._levels[treated.key] = json.loads(path.read_text())
+            else:
+                chosen = _most_speech(self.analysis(recording_id).activity, treated.frames)
+                parts = self._executor.map(lambda s: measure_part(treated.segment(s), RATE), chosen)
+                self._levels[treated.key] = speech_level(np.concatenate([part.energy for part in parts]))
+                _write_whole(path, json.dumps(self._levels[treated.key]).encode())
+        return self._levels[treated.key]
+
+
+def _most_speech(activity: Curve, frames: int) -> list[Segment]:
+    grid = list(segments(frames))
+    cells = SEGMENT_S * CELLS_PER_S
+    spoken = [activity[i * cells : (i + 1) * cells].sum() for i in range(len(grid))]
+    best = sorted(range(len(grid)), key=lambda i: (-spoken[i], i))[:SAMPLED_SEGMENTS]
+    return [grid[i] for i in sorted(best)]
+
+
+class Treated:
+    """A source over treated segments in the cache folder."""
+
+    _open: "OrderedDict[tuple[str, int], FloatArray]" = OrderedDict()
+    _lock = threading.Lock()
+    OPEN = 64
+
+    def __init__(self, source: ArraySource, recipe: Recipe, threshold_db: float, key: str, media: Media) -> None:
+        self._source, self._recipe, self._threshold = source, recipe, threshold_db
+        self.key = key
+        self._folder = media.treated(key)
+        self._media = media
+        self.rate, self.channels, self.frames = source.rate, source.channels, source.frames
+
+    def read(self, start: int, stop: int) -> FloatArray:
+        """Frames `start` to `stop`; silence outside the recording."""
+        first, last = max(start, 0), min(stop, self.frames)
+        if last <= first:
+            return np.zeros((stop - start, self.channels), np.float32)
+        if first == start and last == stop and start // SEGMENT == (stop - 1) // SEGMENT:
+            begin = start // SEGMENT * SEGMENT
+            return self.segment(self._at(start // SEGMENT))[start - begin : stop - begin]
+        out = np.zeros((stop - start, self.channels), np.float32)
+        for index in range(first // SEGMENT, (last - 1) // SEGMENT + 1):
+            begin = index * SEGMENT
+            a, b = max(first, begin), min(last, begin + SEGMENT)
+            out[a - start : b - start] = self.segment(self._at(index))[a - begin : b - begin]
+        return out
+
+    def _at(self, index: int) -> Segment:
+        return Segment(index, index * SEGMENT, min((index + 1) * SEGMENT, self.frames))
+
+    def segment(self, segment: Segment) -> FloatArray:
+        """One treated segment: from memory, from the cache folder, or computed now."""
+        place = (self.key, segment.index)
+        with self._lock:
+            if place in self._open:
+                self._open.move_to_end(place)
+                return self._open[place]
+        path = self._folder / f"{segment.index}.f32"
+        shape = (segment.stop - segment.start, self.channels)
+        try:
+            sound: FloatArray = np.memmap(path, np.float32, "r", shape=shape)
+        except (FileNotFoundError, ValueError):
+            sound = treat_segment(self._source, segment, self._recipe, threshold_db=self._threshold)
+            _write_whole(path, sound.tobytes())
+        with self._lock:
+            self._open[place] = sound
+            while len(self._open) > self.OPEN:
+                self._open.popitem(last=False)
+        return sound
+
+
+def _write_whole(path: Path, data: bytes) -> None:
+    """Write a cache file so that it is there whole or not at all. A full disk only means it is not kept."""
+    making = path.with_name(f"{path.name}.{os.getpid()}-{threading.get_ident()}")
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        making.write_bytes(data)
+        making.replace(path)
+    except OSError:
+        making.unlink(missing_ok=True)

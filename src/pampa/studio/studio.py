@@ -1,0 +1,64 @@
+"""The studio: all use cases over one data folder, put together."""
+
+import fcntl
+from pathlib import Path
+
+from pampa.core.errors import PampaError
+from pampa.core.executor import Threads
+from pampa.store.database import open_database
+from pampa.store.media import Media
+from pampa.studio.access import Access
+from pampa.studio.editing import Editing
+from pampa.studio.events import Events
+from pampa.studio.jobs import Jobs
+from pampa.studio.listening import Listening
+from pampa.studio.recordings import Recordings
+from pampa.studio.sending import Sending
+from pampa.studio.settings import Settings
+from pampa.studio.shows import Shows
+from pampa.studio.sounds import Sounds
+
+
+class InUse(PampaError):
+    """Another Pampa works in the same data folder."""
+
+    def __init__(self, data: Path) -> None:
+        super().__init__(f"Another Pampa is already working in {data}. Use that one, or choose another --data folder.")
+
+
+class Studio:
+    """Everything a page or a command may ask for."""
+
+    def __init__(self, settings: Settings) -> None:
+        self.settings = settings
+        settings.data.mkdir(parents=True, exist_ok=True)
+        self._hold = (settings.data / "in-use").open("w")
+        try:
+            fcntl.flock(self._hold, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except OSError as error:
+            self._hold.close()
+            raise InUse(settings.data) from error
+        sessions = open_database(settings.data / "pampa.db")
+        executor = Threads(settings.workers)
+        self.media = Media(settings.data)
+        self.events = Events()
+        self.access = Access(sessions)
+        self.shows = Shows(sessions)
+        self.jobs = Jobs(sessions, self.events, settings.workers)
+        self.editing = Editing(sessions, self.events)
+        self.sounds = Sounds(sessions, self.media, executor)
+        self.listening = Listening(self.editing, self.sounds, self.events, executor)
+        self.recordings = Recordings(
+            sessions, self.media, self.jobs, self.events, self.editing, self.sounds, executor, settings.largest_upload
+        )
+        self.sending = Sending(
+            sessions, self.media, self.jobs, self.events, self.editing, self.listening, self.shows, executor
+        )
+        self.media.trim_cache(settings.cache_bytes)
+        self.jobs.resume()
+
+    def close(self) -> None:
+        """Stop background work and let the data folder go."""
+        self.events.close()
+        self.jobs.close()
+        self._hold.close()
