@@ -1,6 +1,8 @@
 """What an editor really receives: the raw recordings of the sample episode, made from dry lines with a seed."""
 
 import json
+import multiprocessing
+from concurrent.futures import ProcessPoolExecutor
 from dataclasses import asdict, dataclass, field
 from pathlib import Path
 from typing import Any
@@ -24,6 +26,7 @@ ANDERS_CLOCK_PPM = 38.0
 CALL_DELAY_S = 0.18
 DROP_OUTS = ((88.4, 0.35), (251.2, 0.22))
 HUM_HZ = 50.0
+MARISOL, ANDERS, NOLA = "Marisol Vey", "Anders Quill", "Nola Brant"
 
 
 @dataclass
@@ -35,41 +38,46 @@ class Truth:
     call_delay_s: float = CALL_DELAY_S
     drop_outs: list[list[float]] = field(default_factory=lambda: [list(d) for d in DROP_OUTS])
     hum_hz: float = HUM_HZ
-    kitchen_floor_dbfs: float = -52.0
+    kitchen_floor_dbfs: float = -54.0
     events: list[dict[str, Any]] = field(default_factory=list)
     spot_starts_s: float = 0.0
 
 
 def assemble(folder: Path) -> Truth:
-    """Write all files of the sample into `folder` and return the truth about them."""
+    """Write all files of the sample into `folder` and return the truth about them.
+
+    Each file has a seed of its own, so they can be made side by side and come out the same.
+    """
     folder.mkdir(parents=True, exist_ok=True)
-    rng = np.random.default_rng(SEED)
     lines = json.loads((VOICES / "lines.json").read_text())
-    dry = {name: _dry(lines, name) for name in ("Marisol Vey", "Anders Quill", "Nola Brant")}
-    truth = Truth(events=_events(lines))
-    marisol, anders = dry["Marisol Vey"], dry["Anders Quill"]
-
-    _write(folder / "marisol_local.wav", _marisol(rng, marisol, anders), RATE, "PCM_24")
-    local = _anders(rng, anders, marisol)[frames_of(ANDERS_OFFSET_S, RATE) :]
-    local = soxr.resample(local, RATE, 44_100 * (1 + ANDERS_CLOCK_PPM * 1e-6), quality="VHQ")
-    _write(folder / "anders_local.wav", np.stack([local, local], axis=1), 44_100, "PCM_16")
-    _write(folder / "call_backup.wav", _call(rng, marisol, anders), RATE, "PCM_16")
-
-    spot_lines = [line for line in lines if line["speaker"] == "Nola Brant"]
-    truth.spot_starts_s = spot_lines[0]["start_s"] - 0.3
-    spot = dry["Nola Brant"][frames_of(truth.spot_starts_s, RATE) : frames_of(_end(spot_lines[-1]) + 0.4, RATE)]
-    spot = in_room(spot, room(rng, 0.18, rate=RATE, level=0.12)) * 0.7 + 10 ** (-70 / 20) * coloured_noise(rng, spot.size, 3)
-    _write(folder / "nola_spot.wav", spot, RATE, "PCM_24")
-    tone = 10 ** (-54 / 20) * coloured_noise(rng, frames_of(20.0, RATE), 4.0)
-    _write(folder / "room_sandhaven.wav", band(tone, 40, 9000, rate=RATE), RATE, "PCM_24")
-
-    _write(folder / "theme.flac", music.theme(), MUSIC_RATE, "PCM_16")
-    _write(folder / "bed.flac", music.bed(), MUSIC_RATE, "PCM_16")
-    _write(folder / "sting.flac", music.sting(), MUSIC_RATE, "PCM_16")
-    for name in ("fog_signal", "gulls", "rope", "engine"):
-        _write(folder / f"{name}.flac", getattr(effects, name)(), MUSIC_RATE, "PCM_16")
+    spot = [line for line in lines if line["speaker"] == NOLA]
+    truth = Truth(events=_events(lines), spot_starts_s=spot[0]["start_s"] - 0.3)
+    with ProcessPoolExecutor(mp_context=multiprocessing.get_context("fork")) as pool:
+        for made in [pool.submit(make, folder, lines) for make in (_call, _anders, _marisol, _music, _small)]:
+            made.result()
     (folder / "truth.json").write_text(json.dumps(asdict(truth), indent=1))
     return truth
+
+
+Lines = list[dict[str, Any]]
+
+
+def _music(folder: Path, lines: Lines) -> None:
+    for name in ("theme", "bed", "sting"):
+        _write(folder / f"{name}.flac", getattr(music, name)(), MUSIC_RATE, "PCM_16")
+    for name in ("fog_signal", "gulls", "rope", "engine"):
+        _write(folder / f"{name}.flac", getattr(effects, name)(), MUSIC_RATE, "PCM_16")
+
+
+def _small(folder: Path, lines: Lines) -> None:
+    """The sponsor spot, and the room with nobody in it."""
+    rng = np.random.default_rng([SEED, 4])
+    own = [line for line in lines if line["speaker"] == NOLA]
+    first, last = frames_of(own[0]["start_s"] - 0.3, RATE), frames_of(_end(own[-1]) + 0.4, RATE)
+    spot = in_room(_dry(lines, NOLA)[first:last], room(rng, 0.18, rate=RATE, level=0.12)) * 0.7
+    _write(folder / "nola_spot.wav", spot + 10 ** (-70 / 20) * coloured_noise(rng, spot.size, 3), RATE, "PCM_24")
+    tone = 10 ** (-54 / 20) * coloured_noise(rng, frames_of(20.0, RATE), 4.0)
+    _write(folder / "room_sandhaven.wav", band(tone, 40, 9000, rate=RATE), RATE, "PCM_24")
 
 
 def _dry(lines: list[dict[str, Any]], speaker: str) -> Mono:
@@ -81,8 +89,10 @@ def _dry(lines: list[dict[str, Any]], speaker: str) -> Mono:
     return out
 
 
-def _marisol(rng: np.random.Generator, own: Mono, other: Mono) -> Mono:
+def _marisol(folder: Path, lines: Lines) -> None:
     """A good microphone, close and a little low, with hum, thumps on P, and Anders leaking from the headphones."""
+    rng = np.random.default_rng([SEED, 1])
+    own, other = _dry(lines, MARISOL), _dry(lines, ANDERS)
     t = np.arange(own.size) / RATE
     out = in_room(own, room(rng, 0.16, rate=RATE, level=0.1)) * 10 ** (-7 / 20)
     for k, level in ((1, -61), (2, -68), (3, -64), (4, -76), (5, -70), (7, -78)):
@@ -93,28 +103,35 @@ def _marisol(rng: np.random.Generator, own: Mono, other: Mono) -> Mono:
         mixed_in(out, thump, at, rng.uniform(0.12, 0.22))
     bleed = band(other, 300, 6000, rate=RATE)
     mixed_in(out, bleed, frames_of(0.004, RATE), 10 ** (-40 / 20))
-    return out + 10 ** (-69 / 20) * coloured_noise(rng, own.size, 2.0)
+    out += 10 ** (-69 / 20) * coloured_noise(rng, own.size, 2.0)
+    _write(folder / "marisol_local.wav", out, RATE, "PCM_24")
 
 
-def _anders(rng: np.random.Generator, own: Mono, other: Mono) -> Mono:
-    """A kitchen: 9 dB quieter, hard walls, a fan, and a dry mouth."""
-    out = in_room(own, room(rng, 0.38, rate=RATE, level=0.42)) * 10 ** (-16 / 20)
+def _anders(folder: Path, lines: Lines) -> None:
+    """A kitchen: 9 dB quieter, hard walls, a fan, and a dry mouth. One signal on both sides, by a fast clock."""
+    rng = np.random.default_rng([SEED, 2])
+    own, other = _dry(lines, ANDERS), _dry(lines, MARISOL)
+    out = in_room(own, room(rng, 0.38, rate=RATE, level=0.42)) * 10 ** (-10 / 20)
     fan = band(coloured_noise(rng, own.size, 4.5), 60, 6000, rate=RATE)
     t = np.arange(own.size) / RATE
     fan *= 1 + 0.08 * np.sin(2 * np.pi * 0.37 * t)
     fan += 0.25 * np.sin(2 * np.pi * 117.0 * t) + 0.12 * np.sin(2 * np.pi * 234.0 * t)
-    out += 10 ** (-52 / 20) * fan / np.sqrt(np.mean(fan**2))
+    out += 10 ** (-54 / 20) * fan / np.sqrt(np.mean(fan**2))
     for at in _onsets(own, rng, 40):
         click = rng.standard_normal(frames_of(0.0025, RATE)) * np.hanning(frames_of(0.0025, RATE))
         mixed_in(out, click, max(at - frames_of(rng.uniform(0.05, 0.2), RATE), 0), rng.uniform(0.015, 0.05))
     mixed_in(out, band(other, 300, 5000, rate=RATE), frames_of(0.003, RATE), 10 ** (-46 / 20))
-    return out
+    local = out[frames_of(ANDERS_OFFSET_S, RATE) :]
+    local = soxr.resample(local, RATE, 44_100 * (1 + ANDERS_CLOCK_PPM * 1e-6), quality="VHQ")
+    _write(folder / "anders_local.wav", np.stack([local, local], axis=1), 44_100, "PCM_16")
 
 
-def _call(rng: np.random.Generator, marisol: Mono, anders: Mono) -> Mono:
+def _call(folder: Path, lines: Lines) -> None:
     """The call's own recording: narrow, squeezed, late, with gaps. Left Marisol, right Anders."""
+    rng = np.random.default_rng([SEED, 3])
     sides = []
-    for own, delay in ((marisol, 0.02), (anders, CALL_DELAY_S)):
+    for speaker, delay in ((MARISOL, 0.02), (ANDERS, CALL_DELAY_S)):
+        own = _dry(lines, speaker)
         narrow = band(own, 280, 3500, rate=RATE, order=4)
         envelope = np.sqrt(band(narrow**2, None, 8, rate=RATE, order=1).clip(1e-9))
         squeezed = narrow * (0.12 / np.maximum(envelope, 0.02)) ** 0.55
@@ -123,7 +140,7 @@ def _call(rng: np.random.Generator, marisol: Mono, anders: Mono) -> Mono:
         for at, length in DROP_OUTS:
             late[frames_of(at, RATE) : frames_of(at + length, RATE)] = 0
         sides.append(late + 10 ** (-60 / 20) * band(coloured_noise(rng, own.size, 1.0), 300, 3400, rate=RATE))
-    return np.stack(sides, axis=1)
+    _write(folder / "call_backup.wav", np.stack(sides, axis=1), RATE, "PCM_16")
 
 
 def _onsets(sound: Mono, rng: np.random.Generator, count: int) -> list[int]:

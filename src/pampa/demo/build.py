@@ -5,7 +5,7 @@ from pathlib import Path
 from typing import Any
 
 from pampa.core.sound import RATE
-from pampa.demo.assemble import ANDERS_CLOCK_PPM, ANDERS_OFFSET_S, LENGTH_S, assemble
+from pampa.demo.assemble import ANDERS_CLOCK_PPM, ANDERS_OFFSET_S, LENGTH_S, Truth
 from pampa.studio.studio import Studio
 
 SHOW, HOST = "Slack Water", "Marisol Vey"
@@ -16,10 +16,8 @@ def seconds(value: float) -> int:
     return round(value * RATE)
 
 
-def build(studio: Studio, folder: Path, tell: Callable[[str], None]) -> int:
-    """Make the sample show; returns the number of the episode to open."""
-    tell("Assembling the recordings")
-    truth = assemble(folder)
+def build(studio: Studio, folder: Path, truth: Truth, tell: Callable[[str], None]) -> int:
+    """Make the sample show from the files that `assemble` wrote; returns the number of the episode to open."""
     show = studio.shows.make_show(SHOW, HOST)
     _earlier_episode(studio, show.id, folder)
     episode = studio.shows.make_episode(show.id, "The Pilot Ladder", 12)

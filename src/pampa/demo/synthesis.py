@@ -2,7 +2,7 @@
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.signal import butter, fftconvolve, sosfilt
+from scipy.signal import butter, oaconvolve, sosfilt
 
 Mono = NDArray[np.float64]
 """Shape (frames,), full scale 1.0."""
@@ -64,10 +64,17 @@ def band(sound: Mono, low: float | None, high: float | None, *, rate: int = RATE
 
 
 def coloured_noise(rng: np.random.Generator, frames: int, slope: float) -> Mono:
-    """Noise whose level falls by `slope` dB per octave, RMS 1."""
-    spectrum = np.fft.rfft(rng.standard_normal(frames))
-    f = np.maximum(np.arange(spectrum.size), 1.0)
-    out = np.fft.irfft(spectrum * f ** (-slope / 6.0206), frames)
+    """Noise whose level falls by `slope` dB per octave, RMS 1: made in pieces that cross-fade."""
+    piece, cross = 1 << 18, 1 << 12
+    out = np.zeros(frames + piece)
+    fall = np.maximum(np.arange(piece // 2 + 1), 1.0) ** (-slope / 6.0206)
+    rise = np.sin(np.linspace(0, np.pi / 2, cross))
+    for at in range(0, frames, piece - cross):
+        noise = np.fft.irfft(np.fft.rfft(rng.standard_normal(piece)) * fall, piece)
+        noise[:cross] *= rise
+        noise[-cross:] *= rise[::-1]
+        out[at : at + piece] += noise
+    out = out[:frames]
     return out / np.sqrt(np.mean(out**2))
 
 
@@ -85,7 +92,7 @@ def room(rng: np.random.Generator, rt60_s: float, *, rate: int = RATE, direct: f
 
 def in_room(sound: Mono, response: Mono) -> Mono:
     """Sound in a room, as long as it came in."""
-    return fftconvolve(sound, response)[: sound.size]
+    return oaconvolve(sound, response)[: sound.size]
 
 
 def mixed_in(target: Mono, sound: Mono, at: int, gain: float = 1.0) -> None:

@@ -106,9 +106,9 @@ def _describe(
         begins, ends = span.start >= first - span.fade_in, span.stop <= last + span.fade_out
         digest.update(
             repr(
-                (versions[span.key], span.source - at, span.gain, span.joins_before, span.joins_after)
-                + ((at, span.fade_in) if begins else ())
-                + ((span.stop - start, span.fade_out) if ends else ())
+                (versions[span.key], span.source - at, span.gain)
+                + (("in", at, span.fade_in, span.joins_before) if begins else ())
+                + (("out", span.stop - start, span.fade_out, span.joins_after) if ends else ())
             ).encode()
         )
     if spans and lane.ducked and mix.ducking.size:
