@@ -55,7 +55,7 @@ class ArraySource:
         return self.data.shape[0]
 
     def read(self, start: int, stop: int) -> FloatArray:
-        if 0 <= start and stop <= self.frames:
+        if start >= 0 and stop <= self.frames:
             return self.data[start:stop]
         out = np.zeros((stop - start, self.channels), np.float32)
         first, last = max(start, 0), min(stop, self.frames)

@@ -13,8 +13,17 @@ import soxr
 
 from pampa.demo import effects, music
 from pampa.demo.synthesis import (
-    RATE as MUSIC_RATE, Mono, band, coloured_noise, frames_of, in_room, mixed_in, room,
+    RATE as MUSIC_RATE,
 )  # fmt: skip
+from pampa.demo.synthesis import (
+    Mono,
+    band,
+    coloured_noise,
+    frames_of,
+    in_room,
+    mixed_in,
+    room,
+)
 
 VOICES = Path(__file__).parent / "voices"
 RATE = 48_000

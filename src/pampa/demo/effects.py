@@ -2,7 +2,18 @@
 
 import numpy as np
 
-from pampa.demo.synthesis import RATE, Mono, band, coloured_noise, eased, frames_of, in_room, levelled, mixed_in, room
+from pampa.demo.synthesis import (
+    RATE,
+    Mono,
+    band,
+    coloured_noise,
+    eased,
+    frames_of,
+    in_room,
+    levelled,
+    mixed_in,
+    room,
+)
 
 
 def fog_signal(seed: int = 1) -> Mono:

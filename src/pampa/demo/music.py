@@ -4,7 +4,17 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pampa.demo.synthesis import (
-    RATE, band, eased, frames_of, levelled, mixed_in, note_hz, pad, plucked, room, in_room,
+    RATE,
+    band,
+    eased,
+    frames_of,
+    in_room,
+    levelled,
+    mixed_in,
+    note_hz,
+    pad,
+    plucked,
+    room,
 )  # fmt: skip
 
 BPM = 92.0

@@ -14,6 +14,8 @@ class Settings(BaseSettings):
     data: Path = Path("data")
     host: str = "127.0.0.1"
     port: int = 8400
+    names: list[str] = []
+    """Names by which Pampa may be called from outside, once it has a password."""
     workers: int = os.cpu_count() or 2
     cache_bytes: int = 20 << 30
     largest_upload: int = 16 << 30

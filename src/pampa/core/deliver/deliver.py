@@ -52,7 +52,7 @@ def deliver(
             progress("Measuring the file", 0.0)
             decoded, frames = measure_file(making)
             loudness = summarise(decoded)
-            if is_met(loudness, aim) and _close(loudness.integrated_lufs, aim) or solution.shortfall:
+            if (is_met(loudness, aim) and _close(loudness.integrated_lufs, aim)) or solution.shortfall:
                 break
             if loudness.integrated_lufs is None or loudness.true_peak_dbtp is None:
                 break

@@ -2,11 +2,11 @@
 
 from dataclasses import dataclass
 
+from pampa.core.deliver.limiter import Limited
 from pampa.core.executor import Executor, Inline
 from pampa.core.loudness import LoudnessPart, merge
 from pampa.core.loudness.gating import integrated_loudness
 from pampa.core.loudness.measure import measure_segment, to_db
-from pampa.core.deliver.limiter import Limited
 from pampa.core.sound import Source, db_to_gain, segments
 
 NEAR_LU = 0.01

@@ -9,7 +9,11 @@ from pampa.core.errors import SignalError
 from pampa.core.executor import Executor, Inline
 from pampa.core.loudness import kernels
 from pampa.core.loudness.gating import (
-    MOMENTARY_CELLS, SHORT_TERM_CELLS, integrated_loudness, loudest, loudness_range,
+    MOMENTARY_CELLS,
+    SHORT_TERM_CELLS,
+    integrated_loudness,
+    loudest,
+    loudness_range,
 )  # fmt: skip
 from pampa.core.loudness.parts import LoudnessPart, cell_bounds, merge
 from pampa.core.loudness.weighting import channel_weights, k_weighting

@@ -1,0 +1,1 @@
+"""The same use cases for a terminal."""

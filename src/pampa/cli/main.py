@@ -1,0 +1,103 @@
+"""The commands, by name. Heavy parts are imported by the command that needs them, so that each starts quickly."""
+
+import sys
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+app = typer.Typer(
+    help="Pampa: from recorded talk to an episode.", no_args_is_help=True, add_completion=False,
+    pretty_exceptions_enable=False,
+)  # fmt: skip
+
+DATA = Path(__file__).parents[3] / "data"
+"""Beside the program, wherever it is called from."""
+
+LOCAL = "127.0.0.1"
+
+DataFolder = Annotated[Path, typer.Option("--data", help="Folder that holds everything.")]
+Port = Annotated[int, typer.Option("--port", help="First port to try.", min=1, max=65535)]
+Json = Annotated[bool, typer.Option("--json", help="Print JSON.")]
+
+
+@app.command()
+def demo(
+    data: DataFolder = DATA / "demo", port: Port = 8400,
+    fresh: Annotated[bool, typer.Option("--fresh", help="Make the demo anew; what was done in it goes.")] = False,
+) -> None:  # fmt: skip
+    """Start Pampa with the sample episode. Your work in it is kept from one start to the next."""
+    from pampa.cli.serving import serve_demo
+
+    serve_demo(data, port, fresh=fresh)
+
+
+@app.command()
+def serve(
+    data: DataFolder = DATA / "studio", port: Port = 8400,
+    host: Annotated[str, typer.Option(help="Address to listen on; beyond this machine, a password is needed.")] = LOCAL,
+) -> None:  # fmt: skip
+    """Start Pampa with your own shows."""
+    from pampa.cli.serving import serve_studio
+
+    serve_studio(data, host, port)
+
+
+@app.command()
+def password(data: DataFolder = DATA / "studio") -> None:
+    """Set the password that is asked for from other machines."""
+    from pampa.cli.serving import set_password
+
+    set_password(data)
+
+
+@app.command()
+def measure(files: list[Path], json: Json = False) -> None:
+    """Measure loudness and peaks of sound files by BS.1770-5."""
+    from pampa.cli.measuring import measure_files
+
+    raise typer.Exit(measure_files(files, as_json=json))
+
+
+@app.command()
+def deliver(
+    source: Annotated[Path, typer.Argument(metavar="IN")], out: Annotated[Path, typer.Argument(metavar="OUT")],
+    target: Annotated[float, typer.Option(help="Integrated loudness in LUFS.")] = -16.0,
+    ceiling: Annotated[float, typer.Option(help="Highest true peak in dBTP.")] = -1.0,
+    bitrate: Annotated[int | None, typer.Option(help="Of MP3, in kbit/s.")] = None,
+    bits: Annotated[int, typer.Option(help="Of WAV and FLAC: 16 or 24.")] = 24,
+    json: Json = False,
+) -> None:  # fmt: skip
+    """Bring a file to its loudness: gain and limiter, nothing else. The format follows OUT's ending.
+
+    Ends with 0 when the file, decoded again, is on target; 3 when the limiting allowed does not reach it (the
+    best file is written, and why is said); 2 when nothing could be read or written.
+    """
+    from pampa.cli.delivering import deliver_file
+
+    raise typer.Exit(deliver_file(source, out, target, ceiling, bitrate, bits, as_json=json))
+
+
+@app.command()
+def warm() -> None:
+    """Compile the computing loops; set-up does this once."""
+    from pampa.cli.warming import warm_up
+
+    warm_up()
+
+
+def run() -> None:
+    """Run a command; what a person can be told is told in a line, never as a trace."""
+    from pampa.core.errors import PampaError
+
+    try:
+        app()
+    except PampaError as error:
+        print(error, file=sys.stderr)
+        sys.exit(2)
+    except KeyboardInterrupt:
+        sys.exit(130)
+
+
+if __name__ == "__main__":
+    run()

@@ -1,0 +1,30 @@
+"""Compiling the loops once, so that the first note is not late."""
+
+import tempfile
+from pathlib import Path
+
+import numpy as np
+
+from pampa.core.deliver.limiter import Limited
+from pampa.core.loudness import measure
+from pampa.core.mix.ducking import ducking_db
+from pampa.core.sound import ArraySource, segments
+from pampa.core.timeline.document import Ducking
+from pampa.core.voice.recipe import Recipe
+from pampa.core.voice.treat import treat_segment
+
+
+def warm_up() -> None:
+    """Run every compiled loop once in each form that it is used in."""
+    sound = np.random.default_rng(1).standard_normal((9600, 2)).astype(np.float32)
+    with tempfile.TemporaryDirectory() as folder:
+        for channels in (1, 2):
+            source = ArraySource(np.ascontiguousarray(sound[:, :channels]))
+            path = Path(folder) / "sound.f32"
+            source.data.tofile(path)
+            mapped = ArraySource(np.memmap(path, np.float32, "r", shape=source.data.shape))
+            for each in (source, mapped):
+                measure(each.data)
+                treat_segment(each, next(segments(9600)), Recipe(), threshold_db=-20.0)
+                Limited(each, 1.0, 0.5).read(0, 9600)
+    ducking_db(np.ones(10), Ducking())

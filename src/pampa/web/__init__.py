@@ -1,0 +1,1 @@
+"""Routes, schemas, pages: thin."""

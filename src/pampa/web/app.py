@@ -1,0 +1,46 @@
+"""The web application over one studio."""
+
+from collections.abc import AsyncIterator
+from contextlib import asynccontextmanager
+
+from fastapi import FastAPI
+from fastapi.staticfiles import StaticFiles
+from starlette.middleware.base import BaseHTTPMiddleware
+from starlette.middleware.gzip import GZipMiddleware
+from starlette.middleware.sessions import SessionMiddleware
+
+from pampa import __version__
+from pampa.studio.studio import Studio
+from pampa.web import errors
+from pampa.web.pages import HERE
+from pampa.web.routes import episodes, events, listening, pages, recordings, sending, shows
+from pampa.web.schemas import ErrorBody
+from pampa.web.security import guard
+
+
+def create_app(studio: Studio) -> FastAPI:
+    """The application; it closes the studio when it ends."""
+
+    @asynccontextmanager
+    async def lifespan(_app: FastAPI) -> AsyncIterator[None]:
+        yield
+        studio.close()
+
+    app = FastAPI(
+        title="Pampa", version=__version__, lifespan=lifespan, docs_url=None, redoc_url=None,
+        openapi_url="/api/openapi.json",
+    )  # fmt: skip
+    app.state.studio = studio
+    errors.install(app)
+    app.add_middleware(GZipMiddleware, minimum_size=2000, compresslevel=1)
+    app.add_middleware(BaseHTTPMiddleware, dispatch=guard)
+    app.add_middleware(
+        SessionMiddleware, secret_key=studio.access.cookie_key(), session_cookie=f"pampa-{studio.settings.port}",
+        same_site="strict", max_age=30 * 24 * 3600,
+    )  # fmt: skip
+    app.mount("/static", StaticFiles(directory=HERE / "static"), "static")
+    refusals = {code: {"model": ErrorBody} for code in (401, 403, 404, 409, 422)}
+    for part in (shows, episodes, recordings, listening, sending, events):
+        app.include_router(part.router, prefix="/api", responses=refusals)  # type: ignore[arg-type]
+    app.include_router(pages.router, include_in_schema=False)
+    return app

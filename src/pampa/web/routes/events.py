@@ -1,0 +1,23 @@
+"""What happens in an episode, as it happens."""
+
+import json
+from collections.abc import AsyncIterator
+
+from fastapi import APIRouter
+from fastapi.responses import StreamingResponse
+
+from pampa.web.routes.deps import WithStudio
+
+router = APIRouter(tags=["events"])
+
+
+@router.get("/episodes/{episode_id}/events", response_class=StreamingResponse)
+async def follow(episode_id: int, studio: WithStudio) -> StreamingResponse:
+    """Server-sent events: `revision`, `job`, `recordings`, `loudness`, `deliveries`."""
+
+    async def lines() -> AsyncIterator[str]:
+        yield "retry: 1000\n\n"
+        async for event in studio.events.read(episode_id):
+            yield ": still here\n\n" if event is None else f"event: {event.kind}\ndata: {json.dumps(event.data)}\n\n"
+
+    return StreamingResponse(lines(), media_type="text/event-stream", headers={"Content-Encoding": "identity"})

@@ -1,0 +1,38 @@
+"""Sound for the player, and loudness as it stands."""
+
+from typing import Annotated
+
+from fastapi import APIRouter, Query, Response
+
+from pampa.web.routes.deps import WithStudio
+from pampa.web.schemas import StandingOut
+
+router = APIRouter(prefix="/episodes/{episode_id}", tags=["listening"])
+
+SOUND = {200: {"content": {"audio/x-pcm-float32": {}}, "description": "Little-endian float32, stereo, 48 kHz."}}
+
+
+@router.get("/sound", responses=SOUND, response_class=Response)  # type: ignore[arg-type]
+def sound(
+    episode_id: int, studio: WithStudio,
+    start: Annotated[int, Query(ge=0)], frames: Annotated[int, Query(gt=0, le=30 * 48000)],
+    speed: Annotated[float, Query(ge=0.5, le=2.5)] = 1.0, tail: int | None = None, treated: bool = True,
+    only: Annotated[list[int] | None, Query()] = None, gain_db: Annotated[float, Query(ge=-40, le=40)] = 0.0,
+) -> Response:  # fmt: skip
+    """A piece of the episode as it will go out: the very samples that an encoder is given at the same gain."""
+    piece = studio.listening.sound(
+        episode_id, start=start, frames=frames, speed=speed, tail=tail, treated=treated,
+        only=frozenset(only or ()), gain_db=gain_db,
+    )  # fmt: skip
+    headers = {"X-Next-Start": str(piece.next_start), "X-Revision": str(piece.revision)}
+    if piece.tail is not None:
+        headers["X-Tail"] = str(piece.tail)
+    body = piece.sound.astype("<f4", copy=False).tobytes()
+    return Response(body, media_type="audio/x-pcm-float32", headers={**headers, "Content-Encoding": "identity"})
+
+
+@router.get("/loudness")
+def loudness(episode_id: int, studio: WithStudio) -> StandingOut:
+    """The loudness as last measured. While it is being measured anew, `current` is false and an event follows."""
+    standing = studio.listening.standing(episode_id)
+    return StandingOut.of(standing, studio.editing.state(episode_id).revision)

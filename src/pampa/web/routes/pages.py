@@ -1,0 +1,81 @@
+"""The pages: shows, one episode at a stage, signing in."""
+
+from typing import Annotated
+
+from fastapi import APIRouter, Form, Request
+from fastapi.responses import HTMLResponse, RedirectResponse, Response
+
+from pampa.core.errors import NotFound
+from pampa.core.sound import RATE
+from pampa.web.pages import page
+from pampa.web.routes.deps import WithStudio
+from pampa.web.schemas import DeliveryOut, EpisodeOut, EpisodeState, RecordingOut, ShowOut
+
+router = APIRouter()
+
+STAGES = {
+    "gather": "Gather", "line-up": "Line up", "prune": "Prune", "balance": "Balance", "send-out": "Send out",
+}  # fmt: skip
+
+
+@router.get("/")
+def shows(request: Request, studio: WithStudio, archived: bool = False) -> HTMLResponse:
+    """All shows with their episodes."""
+    listed = [
+        {**ShowOut.of(show).model_dump(), "episodes": [
+            EpisodeOut.of(episode).model_dump() for episode in studio.shows.episodes(show.id, archived=False)
+        ]}
+        for show in studio.shows.all_shows(archived=archived)
+    ]  # fmt: skip
+    put_away = {
+        "shows": [ShowOut.of(show).model_dump() for show in studio.shows.all_shows(archived=True)],
+        "episodes": [
+            {**EpisodeOut.of(episode).model_dump(), "show": show.name}
+            for show in studio.shows.all_shows() for episode in studio.shows.episodes(show.id, archived=True)
+        ],
+    }  # fmt: skip
+    return page(request, "shows.html", data={"shows": listed, "archived": put_away})
+
+
+@router.get("/episodes/{episode_id}")
+def episode_start(episode_id: int) -> Response:
+    """An episode opens where most of the work is."""
+    return RedirectResponse(f"/episodes/{episode_id}/prune", 303)
+
+
+@router.get("/episodes/{episode_id}/{stage}")
+def episode_page(request: Request, episode_id: int, stage: str, studio: WithStudio) -> HTMLResponse:
+    """An episode at one of its stages."""
+    if stage not in STAGES:
+        raise NotFound("There is no such stage.")
+    show, episode = studio.shows.episode(episode_id)
+    data = {
+        "show": ShowOut.of(show).model_dump(),
+        "episode": EpisodeOut.of(episode).model_dump(),
+        "choices": episode.choices,
+        "stage": stage,
+        "rate": RATE,
+        "state": EpisodeState.of(studio.editing.state(episode_id)).model_dump(),
+        "recordings": [RecordingOut.of(r).model_dump() for r in studio.recordings.of_episode(episode_id)],
+        "deliveries": [DeliveryOut.of(d).model_dump() for d in studio.sending.of_episode(episode_id)],
+        "jobs": studio.jobs.open_jobs(episode_id),
+    }
+    return page(request, "episode.html", data=data, show=show, episode=episode, stages=STAGES, stage=stage)
+
+
+@router.get("/sign-in")
+def sign_in_page(request: Request) -> HTMLResponse:
+    """Ask for the password."""
+    return page(request, "sign_in.html", wrong=False)
+
+
+@router.post("/sign-in")
+def sign_in(
+    request: Request, studio: WithStudio, password: Annotated[str, Form()], token: Annotated[str, Form()]
+) -> Response:
+    """Let somebody in who knows the password."""
+    if token == request.session.get("token") and studio.access.is_right(password):
+        request.session.clear()
+        request.session["in"] = True
+        return RedirectResponse("/", 303)
+    return HTMLResponse(page(request, "sign_in.html", wrong=True).body, 403)

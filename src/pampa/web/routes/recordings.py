@@ -1,0 +1,85 @@
+"""Recordings: uploads in pieces, who is who, and their pictures."""
+
+from typing import Annotated
+
+from fastapi import APIRouter, Body, Query, Response
+
+from pampa.web.routes.deps import WithStudio
+from pampa.web.schemas import NewUpload, RecordingChange, RecordingOut, UploadOut
+
+router = APIRouter(tags=["recordings"])
+
+BINARY = {200: {"content": {"application/octet-stream": {}}, "description": "Bytes."}}
+LARGEST_PIECE = 32 << 20
+
+
+@router.get("/episodes/{episode_id}/recordings")
+def list_recordings(episode_id: int, studio: WithStudio) -> list[RecordingOut]:
+    """What has been brought into an episode."""
+    return [RecordingOut.of(recording) for recording in studio.recordings.of_episode(episode_id)]
+
+
+@router.post("/episodes/{episode_id}/uploads", status_code=201)
+def begin_upload(episode_id: int, body: NewUpload, studio: WithStudio) -> UploadOut:
+    """Announce a file; its bytes follow in pieces."""
+    return UploadOut.of(studio.recordings.begin_upload(episode_id, body.name, body.size, body.after_track))
+
+
+@router.get("/uploads/{upload_id}")
+def read_upload(upload_id: str, studio: WithStudio) -> UploadOut:
+    """How much of a file has arrived: where to go on after a lost connection."""
+    return UploadOut.of(studio.recordings.upload(upload_id))
+
+
+@router.put("/uploads/{upload_id}")
+def send_piece(
+    upload_id: str, studio: WithStudio, offset: Annotated[int, Query(ge=0)],
+    piece: Annotated[bytes, Body(media_type="application/octet-stream", max_length=LARGEST_PIECE)],
+) -> UploadOut:  # fmt: skip
+    """Send the next piece. What is answered as received is on disk."""
+    return UploadOut.of(*studio.recordings.receive(upload_id, offset, piece))
+
+
+@router.delete("/uploads/{upload_id}", status_code=204)
+def give_up_upload(upload_id: str, studio: WithStudio) -> None:
+    """Stop an upload and forget what has arrived."""
+    studio.recordings.give_up(upload_id)
+
+
+@router.patch("/recordings/{recording_id}")
+def change_recording(recording_id: int, body: RecordingChange, studio: WithStudio) -> RecordingOut:
+    """Say who it is, what it is for, and which channels count."""
+    changed = studio.recordings.change(recording_id, person=body.person, role=body.role, channels=body.channels)
+    return RecordingOut.of(changed)
+
+
+@router.delete("/recordings/{recording_id}", status_code=204)
+def remove_recording(recording_id: int, studio: WithStudio) -> None:
+    """Take a recording off the list. The original is kept, and so is what lies on tracks."""
+    studio.recordings.remove(recording_id)
+
+
+@router.post("/recordings/{recording_id}/back", status_code=204)
+def bring_recording_back(recording_id: int, studio: WithStudio) -> None:
+    """Bring a removed recording back."""
+    studio.recordings.remove(recording_id, back=True)
+
+
+@router.get("/recordings/{recording_id}/stalks", responses=BINARY, response_class=Response)  # type: ignore[arg-type]
+def read_stalks(
+    recording_id: int, studio: WithStudio, level: Annotated[int, Query(ge=0, le=2)],
+    first: Annotated[int, Query(ge=0)], last: Annotated[int, Query(ge=0)],
+) -> Response:  # fmt: skip
+    """Cells of the waveform pyramid, two bytes each, peak and average: 0 for -96 dBFS, 255 for full scale."""
+    cells = studio.recordings.stalks(recording_id, level, first, min(last, first + 100_000))
+    return Response(cells, media_type="application/octet-stream", headers={"Cache-Control": "private, max-age=60"})
+
+
+@router.get("/recordings/{recording_id}/wave", responses=BINARY, response_class=Response)  # type: ignore[arg-type]
+def read_wave(
+    recording_id: int, studio: WithStudio, start: Annotated[int, Query(ge=0)], stop: Annotated[int, Query(ge=0)],
+    points: Annotated[int, Query(ge=1, le=4000)],
+) -> Response:  # fmt: skip
+    """True waveform: lowest and highest sample of equal stretches, little-endian int16 pairs. At most 60 s."""
+    wave = studio.recordings.wave(recording_id, start, max(min(stop, start + 60 * 48000), start + 1), points)
+    return Response(wave, media_type="application/octet-stream")

@@ -1,0 +1,264 @@
+"""What goes over the wire. Places and lengths are frames at 48 kHz; levels are dB."""
+
+from datetime import datetime
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from pampa.core.timeline.document import Kind
+from pampa.store.models import Delivery, Episode, Recording, Show, Upload
+from pampa.studio.editing import State
+from pampa.studio.listening import Standing
+
+Place = Annotated[int, Field(ge=0, le=1 << 40)]
+Name = Annotated[str, Field(min_length=1, max_length=200)]
+
+
+class Told(BaseModel):
+    model_config = ConfigDict(from_attributes=True)
+
+
+class ErrorDetail(BaseModel):
+    kind: str = Field(examples=["RevisionConflict"])
+    message: str = Field(examples=["The episode is at revision 8, this page showed 7. Nothing was lost."])
+
+
+class ErrorBody(BaseModel):
+    """Every error has this shape. The message can be shown as it stands."""
+
+    error: ErrorDetail
+
+
+class NewShow(BaseModel):
+    name: Name = Field(examples=["Slack Water"])
+    host: str = Field("", max_length=200, examples=["Marisol Vey"])
+
+
+class ShowChange(BaseModel):
+    name: Name | None = None
+    host: str | None = Field(None, max_length=200)
+    archived: bool | None = None
+
+
+class NewEpisode(BaseModel):
+    title: Name = Field(examples=["The Pilot Ladder"])
+    number: int | None = Field(None, ge=0, le=100_000, examples=[12])
+
+
+class EpisodeChange(BaseModel):
+    title: Name | None = None
+    number: int | None = Field(None, ge=0, le=100_000)
+    archived: bool | None = None
+
+
+class ShowOut(Told):
+    id: int
+    name: str
+    host: str
+    archived: bool
+
+    @classmethod
+    def of(cls, show: Show) -> "ShowOut":
+        return cls.model_validate(show)
+
+
+class EpisodeOut(Told):
+    id: int
+    show_id: int
+    title: str
+    number: int | None
+    archived: bool
+    revision: int
+
+    @classmethod
+    def of(cls, episode: Episode) -> "EpisodeOut":
+        return cls.model_validate(episode)
+
+
+class ClipOut(Told):
+    id: int
+    recording: int
+    source: int
+    start: int
+    length: int
+    gain_db: float
+    fade_in: int
+    fade_out: int
+
+
+class RecipeOut(Told):
+    low_cut_hz: float
+    body_db: float
+    presence_db: float
+    ratio: float
+
+
+class TrackOut(Told):
+    id: int
+    name: str
+    kind: Kind
+    linked: bool
+    gain_db: float
+    muted: bool
+    treated: bool
+    pinned: bool
+    recipe: RecipeOut
+    clips: list[ClipOut]
+
+
+class SeamOut(Told):
+    id: int
+    at: int
+    length: int
+    closed: bool
+    crossfade: int
+
+
+class MarkerOut(Told):
+    id: int
+    at: int
+    name: str
+
+
+class DuckingOut(Told):
+    depth_db: float
+
+
+class EpisodeState(BaseModel):
+    """An episode as it stands, with what undo and redo would do."""
+
+    revision: int
+    length: int
+    undo: str | None
+    redo: str | None
+    tracks: list[TrackOut]
+    seams: list[SeamOut]
+    markers: list[MarkerOut]
+    ducking: DuckingOut
+
+    @classmethod
+    def of(cls, state: State) -> "EpisodeState":
+        document = state.document
+        return cls(
+            revision=state.revision, length=document.length, undo=state.undo, redo=state.redo,
+            tracks=[TrackOut.model_validate(track) for track in document.tracks],
+            seams=[SeamOut.model_validate(seam) for seam in document.seams],
+            markers=[MarkerOut.model_validate(marker) for marker in document.markers],
+            ducking=DuckingOut.model_validate(document.ducking),
+        )  # fmt: skip
+
+
+class Revision(BaseModel):
+    revision: int = Field(description="The revision that the page shows.", examples=[7])
+
+
+class HistoryEntry(BaseModel):
+    position: int
+    what: str = Field(examples=["Took out 2.4 s at 0:01:02.3"])
+    in_force: bool
+
+
+class RecordingOut(Told):
+    id: int
+    name: str
+    person: str
+    role: str
+    channels: str
+    state: str
+    error: str
+    size: int
+    facts: dict[str, Any]
+
+    @classmethod
+    def of(cls, recording: Recording) -> "RecordingOut":
+        return cls.model_validate(recording)
+
+
+class RecordingChange(BaseModel):
+    person: str | None = Field(None, max_length=80)
+    role: Literal["person", "spot", "music", "effects", "reference"] | None = None
+    channels: Literal["auto", "keep", "left", "right", "sum"] | None = None
+
+
+class NewUpload(BaseModel):
+    name: str = Field(min_length=1, max_length=1000, examples=["anders_local.wav"])
+    size: int = Field(ge=0, examples=[60_400_000])
+    after_track: int | None = Field(None, description="Put it after what lies on this track; else on one of its own.")
+
+
+class UploadOut(Told):
+    id: str
+    name: str
+    size: int
+    received: int
+    recording: int | None = None
+
+    @classmethod
+    def of(cls, upload: Upload, recording: Recording | None = None) -> "UploadOut":
+        return cls(id=upload.id, name=upload.name, size=upload.size, received=upload.received,
+                   recording=recording.id if recording else None)  # fmt: skip
+
+
+class LoudnessOut(Told):
+    integrated_lufs: float | None
+    loudness_range_lu: float | None
+    max_momentary_lufs: float | None
+    max_short_term_lufs: float | None
+    true_peak_dbtp: float | None
+    sample_peak_dbfs: float | None
+
+
+class StandingOut(BaseModel):
+    """The loudness of the episode as it stood at `revision`; `loudness` is null until it is first known."""
+
+    current: bool
+    revision: int | None
+    loudness: LoudnessOut | None
+    short_term_lufs: list[float | None]
+
+    @classmethod
+    def of(cls, standing: Standing | None, revision: int) -> "StandingOut":
+        if standing is None:
+            return cls(current=False, revision=None, loudness=None, short_term_lufs=[])
+        return cls(
+            current=standing.revision == revision, revision=standing.revision,
+            loudness=LoudnessOut.model_validate(standing.loudness), short_term_lufs=standing.short_term_lufs,
+        )  # fmt: skip
+
+
+class NewDelivery(BaseModel):
+    kind: Literal["wav", "flac", "mp3"] = "mp3"
+    bits: Literal[16, 24] = 24
+    kbit: int | None = Field(None, ge=8, le=320, examples=[160])
+    target_lufs: float = Field(-16.0, ge=-40, le=-5)
+    ceiling_dbtp: float = Field(-1.0, ge=-9, le=0)
+    mono: bool = False
+    title: str = Field("", max_length=300)
+    number: int | None = Field(None, ge=0, le=100_000)
+    date: str = Field("", max_length=10, pattern=r"^(\d{4}(-\d{2}(-\d{2})?)?)?$", examples=["2026-11-23"])
+
+
+class JobStarted(BaseModel):
+    job: int
+
+
+class JobOut(BaseModel):
+    id: int
+    kind: str
+    label: str
+    state: Literal["waiting", "running", "done", "failed", "cancelled"]
+    doing: str
+    share: float
+    error: str
+
+
+class DeliveryOut(Told):
+    id: int
+    name: str
+    revision: int
+    created: datetime
+    sheet: dict[str, Any]
+
+    @classmethod
+    def of(cls, delivery: Delivery) -> "DeliveryOut":
+        return cls.model_validate(delivery)

@@ -1,0 +1,89 @@
+"""Who is let in: Host and Origin checks, a token against forged requests, the sign-in, and what pages may load."""
+
+import ipaddress
+import secrets
+from collections.abc import Awaitable, Callable
+
+from fastapi import Request
+from fastapi.responses import JSONResponse, RedirectResponse, Response
+
+from pampa.studio.studio import Studio
+
+SAFE = ("GET", "HEAD", "OPTIONS")
+OPEN_PATHS = ("/sign-in", "/static/")
+TOKEN_HEADER = "x-pampa-token"
+POLICY = (
+    "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; font-src 'self'; "
+    "connect-src 'self'; media-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'"
+)
+HEADERS = {
+    "Content-Security-Policy": POLICY,
+    "X-Content-Type-Options": "nosniff",
+    "Referrer-Policy": "same-origin",
+    "Cross-Origin-Opener-Policy": "same-origin",
+}
+
+Next = Callable[[Request], Awaitable[Response]]
+
+
+def is_loopback(host: str) -> bool:
+    """Whether a host name or address means this machine alone."""
+    if host == "localhost":
+        return True
+    try:
+        return ipaddress.ip_address(host.strip("[]")).is_loopback
+    except ValueError:
+        return False
+
+
+def token_of(request: Request) -> str:
+    """The token that this session's pages send with every change."""
+    if "token" not in request.session:
+        request.session["token"] = secrets.token_urlsafe(24)
+    return str(request.session["token"])
+
+
+async def guard(request: Request, go_on: Next) -> Response:
+    """The checks before every request, and the headers after it."""
+    refused = _refusal(request)
+    response = refused if refused else await go_on(request)
+    for name, value in HEADERS.items():
+        response.headers.setdefault(name, value)
+    if not request.url.path.startswith("/static/"):
+        response.headers.setdefault("Cache-Control", "no-store")
+    return response
+
+
+def _refusal(request: Request) -> Response | None:
+    studio: Studio = request.app.state.studio
+    if not _known_host(request, studio):
+        return _no(400, "UnknownHost", "Pampa was called by a name it does not know. Open it by the address it printed.")
+    origin = request.headers.get("origin")
+    if request.method not in SAFE:
+        if origin and origin.split("://")[-1] != request.headers.get("host"):
+            return _no(403, "OtherOrigin", "The request came from another page than Pampa's own. Nothing was changed.")
+        expected = request.session.get("token", "")
+        given = request.headers.get(TOKEN_HEADER, "")
+        if request.url.path != "/sign-in" and not (expected and secrets.compare_digest(given, expected)):
+            return _no(403, "NoToken", "This page has been open since before Pampa started. Nothing was lost. Reload it.")
+    if studio.access.has_password and not request.session.get("in") and not request.url.path.startswith(OPEN_PATHS):
+        if request.url.path.startswith("/api/"):
+            return _no(401, "SignedOut", "You are signed out. Nothing was lost. Sign in again.")
+        return RedirectResponse("/sign-in", 303)
+    return None
+
+
+def _known_host(request: Request, studio: Studio) -> bool:
+    name = request.url.hostname or ""
+    if is_loopback(name) or name == studio.settings.host:
+        return True
+    # Behind a password, addresses are fine: only names can be pointed here by somebody else.
+    try:
+        ipaddress.ip_address(name)
+        return studio.access.has_password
+    except ValueError:
+        return name in studio.settings.names and studio.access.has_password
+
+
+def _no(status: int, kind: str, message: str) -> Response:
+    return JSONResponse({"error": {"kind": kind, "message": message}}, status)

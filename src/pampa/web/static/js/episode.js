@@ -1,0 +1,377 @@
+// The page of one episode: what the panels show, and how canvases, player and server are tied together.
+
+import { api } from "./api.js";
+import { mountChart } from "./chart.js";
+import { compose } from "./compose.js";
+import { followed } from "./geometry.js";
+import { actionFor, KEYS } from "./keys.js";
+import { mountLoupe } from "./loupe.js";
+import { mountOverview } from "./overview.js";
+import { makePlayer } from "./player.js";
+import { mountSheet } from "./sheet.js";
+import { balance } from "./stage-balance.js";
+import { gather } from "./stage-gather.js";
+import { lineUp } from "./stage-line-up.js";
+import { prune } from "./stage-prune.js";
+import { sendOut } from "./stage-send-out.js";
+import { stalkStore } from "./stalks.js";
+import { clock, length, level, shortClock } from "./time.js";
+
+const data = JSON.parse(document.getElementById("page-data").textContent);
+const RATE = data.rate;
+const COMMON_LEVEL = -21;
+const LINES = [5, 10, 20, 30, 60, 120];
+const remembered = (key, fallback) => JSON.parse(localStorage.getItem(`pampa-${key}`) ?? JSON.stringify(fallback));
+const remember = (key, value) => localStorage.setItem(`pampa-${key}`, JSON.stringify(value));
+
+// What the canvases read. It stays outside the reactive page: drawing reads it thousands of times a frame.
+const stage = { doc: data.state, sheet: null, loupe: null, overview: null, chart: null, player: null };
+
+const core = {
+  episodeId: data.episode.id,
+  show: data.show,
+  episode: data.episode,
+  stage: data.stage,
+  revision: data.state.revision,
+  undoes: data.state.undo,
+  redoes: data.state.redo,
+  tracks: [],
+  seams: [],
+  markers: [],
+  recordings: data.recordings,
+  jobs: data.jobs,
+  loudness: { current: false, loudness: null, short_term_lufs: [] },
+  playhead: 0,
+  playing: false,
+  looping: false,
+  speed: remembered("speed", 1),
+  secondsPerLine: remembered("line", 20),
+  treated: true,
+  solo: [],
+  selection: null,
+  piece: null,
+  chosenSeam: null,
+  levels: [0, 0],
+  notice: "",
+  problem: "",
+  helping: false,
+  keys: KEYS,
+  lines: LINES,
+  speeds: [1, 1.25, 1.5, 1.75, 2],
+
+  init() {
+    const find = (id) => document.getElementById(id);
+    const stalks = stalkStore({ onArrival: () => { stage.sheet.arrived(); stage.overview.arrived(); } });
+    stage.sheet = mountSheet({
+      scroller: find("sheet-scroller"), spacer: find("sheet-spacer"), canvas: find("sheet-canvas"), overlay: find("sheet-overlay"), stalks,
+      onSeek: (place) => this.seek(place),
+      onSelect: (selection) => this.select(selection),
+      onClip: (picked) => this.pick(picked),
+      onSeam: (seam) => this.chooseSeam(seam),
+      onView: (seen) => stage.overview.show({ seen }),
+    });
+    stage.overview = mountOverview({ canvas: find("overview"), stalks, onGo: (place) => { this.seek(place); stage.sheet.keepInSight(place, true); } });
+    stage.loupe = mountLoupe({
+      canvas: find("loupe-canvas"),
+      onSelect: (selection) => this.select(selection, { keep: true }),
+      onSeek: (place) => this.seek(place, { keep: true }),
+      onTrim: (clip, edge, at) => this.edit({ edit: "trim", clip, edge, at }),
+      onMove: (clip, start) => this.edit({ edit: "move", clip, start }),
+      onPick: (picked) => this.pick(picked),
+    });
+    stage.chart = mountChart({ canvas: find("chart"), onGo: (place) => { this.go("prune"); this.seek(place); stage.sheet.keepInSight(place, true); } });
+    stage.player = makePlayer({
+      episode: this.episodeId,
+      length: () => stage.doc.length,
+      onMove: (place) => this.moved(place),
+      onStop: () => { this.playing = false; stage.player.prepare(this.playhead); },
+      onLevel: (levels) => { this.levels = levels; },
+      onError: (error) => this.tell(error),
+    });
+    stage.player.set({ speed: this.speed });
+    this.take(data.state);
+    this.redrawAll();
+    document.fonts.ready.then(() => this.redrawAll());
+    this.follow();
+    this.readLoudness();
+    this.seek(remembered(`place-${this.episodeId}`, 0));
+    stage.sheet.keepInSight(this.playhead);
+    window.addEventListener("keydown", (event) => this.pressed(event));
+    window.addEventListener("popstate", () => { this.stage = window.location.pathname.split("/").pop(); });
+    matchMedia("(prefers-color-scheme: dark)").addEventListener("change", () => this.redrawAll());
+    document.body.dataset.ready = "yes";
+  },
+
+  // -- the document ------------------------------------------------------------------------------------
+
+  // Show a state of the episode; the playhead stays at the same moment of talk.
+  take(state) {
+    const before = stage.doc;
+    const changed = state.revision !== this.revision;
+    stage.doc = state;
+    this.revision = state.revision;
+    this.undoes = state.undo;
+    this.redoes = state.redo;
+    this.tracks = state.tracks.map(({ clips, ...track }) => ({ ...track, count: clips.length }));
+    this.seams = state.seams;
+    this.markers = state.markers;
+    this.duckingDb = state.ducking.depth_db;
+    if (this.chosenSeam !== null && !state.seams.some((seam) => seam.id === this.chosenSeam)) this.chosenSeam = null;
+    this.refreshClip();
+    const views = { doc: state, gains: this.gains(), names: this.names(), seam: this.chosenSeam, clip: this.clipId };
+    stage.sheet.show(views);
+    stage.loupe.show(views);
+    stage.overview.show(views);
+    if (changed) {
+      const map = (place) => followed(place, before, state);
+      this.playhead = map(this.playhead);
+      stage.player.renew(map);
+      this.seek(this.playhead, { keep: true, playing: true });
+      this.loudness.current = false;
+      this.readLoudness();
+    }
+  },
+
+  gains() {
+    return new Map(this.recordings.filter((r) => r.facts.speech_lufs && ["person", "spot"].includes(r.role)).map((r) => [r.id, COMMON_LEVEL - r.facts.speech_lufs]));
+  },
+  names() {
+    return new Map(this.recordings.map((recording) => [recording.id, recording.person || recording.name]));
+  },
+
+  async attempt(work) {
+    this.problem = "";
+    try {
+      return await work();
+    } catch (error) {
+      this.tell(error);
+      return null;
+    }
+  },
+  tell(error) {
+    this.problem = error.message;
+    if (error.status === 409) this.reload();
+  },
+  async reload() {
+    const state = await api.get(`/api/episodes/${this.episodeId}`).catch(() => null);
+    if (state && state.revision !== this.revision) this.take(state);
+  },
+  edit(edit) {
+    return this.attempt(async () => {
+      const state = await api.post(`/api/episodes/${this.episodeId}/edits`, { revision: this.revision, edit });
+      this.take(state);
+      return state;
+    });
+  },
+  undo() { return this.step("undo"); },
+  redo() { return this.step("redo"); },
+  step(way) {
+    return this.attempt(async () => {
+      this.take(await api.post(`/api/episodes/${this.episodeId}/${way}`, { revision: this.revision }));
+      this.select(null);
+    });
+  },
+
+  // -- what happens elsewhere ----------------------------------------------------------------------------
+
+  follow() {
+    const source = new EventSource(`/api/episodes/${this.episodeId}/events`);
+    const on = (kind, work) => source.addEventListener(kind, (event) => work(JSON.parse(event.data)));
+    on("revision", ({ revision }) => { if (revision > this.revision) this.reload(); });
+    on("job", (job) => this.jobTold(job));
+    on("recordings", () => this.readRecordings());
+    on("loudness", () => this.readLoudness());
+    on("deliveries", () => this.readDeliveries());
+    source.onopen = () => { this.reload(); this.readRecordings(); };
+  },
+  jobTold(job) {
+    const open = ["waiting", "running"].includes(job.state);
+    const others = this.jobs.filter((other) => other.id !== job.id);
+    this.jobs = open ? [...others, job].sort((a, b) => a.id - b.id) : others;
+    if (job.state === "failed") this.problem = job.error;
+    if (job.state === "cancelled") this.say(`${job.label}: stopped.`);
+    this.deliveryTold(job);
+  },
+  cancelJob(job) { return this.attempt(() => api.post(`/api/jobs/${job.id}/cancel`)); },
+  async readRecordings() {
+    this.recordings = await api.get(`/api/episodes/${this.episodeId}/recordings`).catch(() => this.recordings);
+    const views = { gains: this.gains(), names: this.names() };
+    stage.sheet.show(views);
+    stage.loupe.show(views);
+    stage.overview.show(views);
+  },
+  async readLoudness() {
+    const told = await api.get(`/api/episodes/${this.episodeId}/loudness`).catch(() => null);
+    if (!told) return;
+    this.loudness = told;
+    this.tuneListening();
+    this.drawChart();
+  },
+  // What is heard is as loud as what will go out.
+  tuneListening() {
+    const now = this.loudness.loudness;
+    if (now && now.integrated_lufs !== null) {
+      const gain = Math.min(Math.max(this.plan.target_lufs - now.integrated_lufs, -30), 30);
+      if (Math.abs(gain - (this.gain ?? 0)) > 0.05) {
+        this.gain = gain;
+        stage.player.set({ gain });
+        stage.player.prepare(this.playhead);
+      }
+    }
+  },
+
+  // -- place, selection, playing -------------------------------------------------------------------------
+
+  seek(place, { keep = false, playing = false } = {}) {
+    this.playhead = Math.min(Math.max(Math.round(place), 0), stage.doc.length);
+    stage.sheet.show({ playhead: this.playhead });
+    stage.overview.show({ playhead: this.playhead });
+    const centre = this.selection ? (this.selection.start + this.selection.stop) / 2 : this.playhead;
+    stage.loupe.show(keep && stage.loupe.holds(this.playhead) ? { playhead: this.playhead } : { playhead: this.playhead, centre: keep ? centre : this.playhead });
+    if (!keep) this.chosen = null;
+    if (this.playing && !playing) stage.player.play(this.playhead);
+    else if (!this.playing) stage.player.prepare(this.playhead);
+    remember(`place-${this.episodeId}`, this.playhead);
+  },
+  moved(place) {
+    this.playhead = place;
+    stage.sheet.show({ playhead: place });
+    stage.overview.show({ playhead: place });
+    stage.loupe.show(stage.loupe.holds(place) ? { playhead: place } : { playhead: place, centre: place + 2.5 * RATE });
+    if (this.playing) stage.sheet.keepInSight(place);
+  },
+  select(selection, { keep = false } = {}) {
+    this.selection = selection;
+    const views = { selection };
+    stage.sheet.show(views);
+    stage.loupe.show(selection && !keep ? { ...views, centre: (selection.start + selection.stop) / 2 } : views);
+  },
+  pick(picked) {
+    this.clipId = picked ? picked.clip : null;
+    this.refreshClip();
+    stage.sheet.show({ clip: this.clipId });
+    stage.loupe.show({ clip: this.clipId });
+    this.chooseSeam(null);
+    if (this.selection) this.select(null);
+  },
+  clipId: null,
+  refreshClip() {
+    this.piece = null;
+    for (const track of stage.doc.tracks) {
+      const found = track.clips.find((clip) => clip.id === this.clipId);
+      if (found) this.piece = { ...found, track: track.id, trackName: track.name, kind: track.kind };
+    }
+    if (!this.piece) this.clipId = null;
+  },
+  play() {
+    if (this.playing) return stage.player.stop();
+    const chosen = this.selection && this.playhead >= this.selection.start && this.playhead < this.selection.stop ? this.selection : null;
+    const from = this.playhead >= stage.doc.length ? 0 : this.playhead;
+    this.playing = true;
+    if (this.looping && this.selection) return stage.player.play(this.selection.start, { stop: this.selection.stop, loop: true });
+    return stage.player.play(from, { stop: chosen && this.fromSelection ? chosen.stop : null });
+  },
+  playSelection() {
+    if (!this.selection) return;
+    this.playing = true;
+    stage.player.play(this.selection.start, { stop: this.selection.stop, loop: this.looping });
+  },
+  toggleLoop() { this.looping = !this.looping; if (this.playing && this.selection) this.playSelection(); },
+  playRange(start, stop) {
+    this.playing = true;
+    stage.player.play(Math.max(start, 0), { stop });
+  },
+  setSpeed(speed) {
+    this.speed = Number(speed);
+    remember("speed", this.speed);
+    stage.player.set({ speed: this.speed });
+  },
+  asRecorded() { this.treated = false; stage.player.set({ treated: false }); },
+  asTreated() { this.treated = true; stage.player.set({ treated: true }); },
+  stepBack() { this.seek(this.playhead - RATE / 10, { keep: true }); },
+  stepForth() { this.seek(this.playhead + RATE / 10, { keep: true }); },
+  leapBack() { this.seek(this.playhead - 2 * RATE); stage.sheet.keepInSight(this.playhead); },
+  leapForth() { this.seek(this.playhead + 2 * RATE); stage.sheet.keepInSight(this.playhead); },
+  lineUp() { this.seek(this.playhead - this.secondsPerLine * RATE); stage.sheet.keepInSight(this.playhead); },
+  lineDown() { this.seek(this.playhead + this.secondsPerLine * RATE); stage.sheet.keepInSight(this.playhead); },
+  toStart() { this.seek(0); stage.sheet.keepInSight(0); },
+  toEnd() { this.seek(stage.doc.length); stage.sheet.keepInSight(stage.doc.length); },
+  goTo(place) { this.seek(place); stage.sheet.keepInSight(place, true); },
+  setLine(seconds) {
+    this.secondsPerLine = Number(seconds);
+    remember("line", this.secondsPerLine);
+    stage.sheet.show({ secondsPerLine: this.secondsPerLine });
+    stage.sheet.keepInSight(this.playhead, true);
+  },
+  finer() { this.setLine(LINES[Math.max(LINES.indexOf(this.secondsPerLine) - 1, 0)]); },
+  coarser() { this.setLine(LINES[Math.min(LINES.indexOf(this.secondsPerLine) + 1, LINES.length - 1)]); },
+  loupeCloser() { stage.loupe.zoom(0.5); },
+  loupeWider() { stage.loupe.zoom(2); },
+  toggleSolo(track) {
+    this.solo = this.solo.includes(track.id) ? this.solo.filter((id) => id !== track.id) : [...this.solo, track.id];
+    stage.player.set({ only: [...this.solo] });
+  },
+  isSolo(track) { return this.solo.includes(track.id); },
+
+  // -- the page itself -----------------------------------------------------------------------------------
+
+  pressed(event) {
+    const action = actionFor(event);
+    if (!action) return;
+    event.preventDefault();
+    this[action]();
+  },
+  go(name) {
+    this.stage = name;
+    window.history.pushState({}, "", `/episodes/${this.episodeId}/${name}`);
+    if (name === "send-out") this.$nextTick(() => this.drawChart());
+  },
+  isStage(name) { return this.stage === name; },
+  get showsSheet() { return this.stage !== "gather" && this.stage !== "send-out"; },
+  toggleHelp() { this.helping = !this.helping; if (this.helping) this.$nextTick(() => this.$refs.help.focus()); },
+  toggleTheme() {
+    const dark = document.documentElement.dataset.bsTheme !== "dark";
+    document.documentElement.dataset.bsTheme = dark ? "dark" : "light";
+    localStorage.setItem("pampa-theme", dark ? "night" : "day");
+    this.redrawAll();
+  },
+  redrawAll() { for (const part of ["sheet", "loupe", "overview", "chart"]) stage[part].redraw(); },
+  say(text) { this.notice = text; setTimeout(() => { if (this.notice === text) this.notice = ""; }, 5000); },
+  shutProblem() { this.problem = ""; },
+  renameEpisode(event) {
+    return this.attempt(async () => { this.episode = await api.patch(`/api/episodes/${this.episodeId}`, { title: event.target.value }); });
+  },
+
+  clock: (frames) => clock(frames, RATE),
+  shortClock: (frames) => shortClock(frames, RATE),
+  lengthOf: (frames) => length(frames, RATE),
+  level: (value) => level(value),
+  percent: (share) => `${Math.round(share * 100)} %`,
+  get isEmpty() { return stage.doc.length === 0 && this.revision >= 0; },
+  get episodeLength() { return this.revision >= 0 ? shortClock(stage.doc.length, RATE) : ""; },
+  get standing() { return this.loudness.loudness ? level(this.loudness.loudness.integrated_lufs) : "–"; },
+  get standingRange() { return this.loudness.loudness ? level(this.loudness.loudness.loudness_range_lu) : "–"; },
+  get standingAge() { return this.loudness.current ? "" : "stale"; },
+  get heard() {
+    const peak = Math.max(...this.levels);
+    return peak > 1e-4 ? level(20 * Math.log10(peak), 0) : "–";
+  },
+  get meterValue() { return Math.max(20 * Math.log10(Math.max(...this.levels, 1e-3)), -60) + 60; },
+  get people() { return this.tracks.filter((track) => track.linked); },
+  get others() { return this.tracks.filter((track) => !track.linked); },
+  get facts() {
+    const waiting = this.recordings.filter((recording) => recording.state === "waiting").length;
+    return {
+      gather: waiting ? `${waiting} coming in` : `${this.recordings.length} recordings`,
+      "line-up": `${this.people.length} in step`,
+      prune: this.seams.length === 1 ? "1 seam" : `${this.seams.length} seams`,
+      balance: `${this.people.filter((track) => track.treated).length} treated`,
+      "send-out": this.loudness.loudness ? `${this.standing} LUFS` : "measuring",
+    };
+  },
+  factOf(name) { return this.facts[name]; },
+};
+
+document.addEventListener("alpine:init", () => {
+  window.Alpine.data("episodePage", () => compose(core, gather(data), lineUp(), prune(stage), balance(stage), sendOut(data, stage)));
+});

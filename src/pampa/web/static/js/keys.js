@@ -1,0 +1,51 @@
+// Which key does what: one table for the page and for the help that lists it.
+
+export const KEYS = [
+  { keys: "Space", does: "play", what: "Play and stop" },
+  { keys: "←", match: "ArrowLeft", does: "stepBack", what: "Back by a step (a tenth of a second)" },
+  { keys: "→", match: "ArrowRight", does: "stepForth", what: "Forward by a step" },
+  { keys: "Shift ←", match: "Shift+ArrowLeft", does: "leapBack", what: "Back by two seconds" },
+  { keys: "Shift →", match: "Shift+ArrowRight", does: "leapForth", what: "Forward by two seconds" },
+  { keys: "↑", match: "ArrowUp", does: "lineUp", what: "Up by a line" },
+  { keys: "↓", match: "ArrowDown", does: "lineDown", what: "Down by a line" },
+  { keys: "Home", does: "toStart", what: "To the beginning" },
+  { keys: "End", does: "toEnd", what: "To the end" },
+  { keys: "[", does: "setIn", what: "In point here" },
+  { keys: "]", does: "setOut", what: "Out point here" },
+  { keys: "Delete", match: "Delete", also: "Backspace", does: "takeOut", what: "Take out and close up on all linked tracks" },
+  { keys: "Shift Delete", match: "Shift+Delete", also: "Shift+Backspace", does: "clear", what: "Take out and leave its room empty" },
+  { keys: "S", match: "s", does: "split", what: "Split at the playhead" },
+  { keys: "M", match: "m", does: "mark", what: "Mark this place" },
+  { keys: "N", match: "n", does: "nextSeam", what: "To the next seam" },
+  { keys: "P", match: "p", does: "previousSeam", what: "To the previous seam" },
+  { keys: "B", match: "b", does: "putBack", what: "Put the chosen seam back" },
+  { keys: "E", match: "e", does: "playAcross", what: "Play across the join" },
+  { keys: "O", match: "o", does: "toggleLoop", what: "Loop the selection" },
+  { keys: "1", does: "asRecorded", what: "Hear as recorded" },
+  { keys: "2", does: "asTreated", what: "Hear as treated" },
+  { keys: "+", match: "+", also: "=", does: "finer", what: "Fewer seconds on a line" },
+  { keys: "−", match: "-", does: "coarser", what: "More seconds on a line" },
+  { keys: "Esc", match: "Escape", does: "letGo", what: "Let the selection go" },
+  { keys: "Ctrl Z", match: "Ctrl+z", does: "undo", what: "Undo" },
+  { keys: "Ctrl Shift Z", match: "Ctrl+Shift+Z", also: "Ctrl+y", does: "redo", what: "Redo" },
+  { keys: "?", match: "?", does: "toggleHelp", what: "Show these keys" },
+];
+
+const nameOf = (event) => {
+  const key = event.key === " " ? "Space" : event.key;
+  const shifted = event.shiftKey && (key.length > 1 || event.ctrlKey || event.metaKey);
+  return `${event.ctrlKey || event.metaKey ? "Ctrl+" : ""}${shifted ? "Shift+" : ""}${key}`;
+};
+
+const typing = (element) => element.closest("input:not([type=range]):not([type=checkbox]):not([type=radio]), textarea, select, [contenteditable]");
+
+// The action for a key press, or null where the key belongs to a field or a button.
+export function actionFor(event) {
+  if (event.altKey || event.defaultPrevented || typing(event.target)) return null;
+  if (event.target.closest("dialog, .modal")) return null;
+  const name = nameOf(event);
+  if (event.target.closest("button, a, input") && ["Space", "Enter"].includes(name) && event.target.closest("button, a")) return null;
+  if (event.target.matches("input[type=range]") && name.startsWith("Arrow")) return null;
+  const entry = KEYS.find((candidate) => (candidate.match ?? candidate.keys) === name || candidate.also === name);
+  return entry ? entry.does : null;
+}

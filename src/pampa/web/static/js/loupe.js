@@ -1,0 +1,241 @@
+// The loupe: the true waveform of a few seconds, with edges that can be dragged.
+
+import { api } from "./api.js";
+import { firstEndingAfter } from "./geometry.js";
+import { fit, peopleOf, readInk } from "./ink.js";
+import { clock, length } from "./time.js";
+
+const LEFT = 96;
+const RIGHT = 16;
+const GRIP = 7;
+
+export function mountLoupe({ canvas, onSelect, onSeek, onTrim, onMove, onPick }) {
+  let view = { doc: null, gains: new Map(), centre: 0, span: 6 * 48000, selection: null, playhead: 0, clip: null, rate: 48000 };
+  let ink = readInk(canvas);
+  let frame = 0;
+  let drag = null;
+  const waves = new Map();
+  const schedule = () => { frame ||= requestAnimationFrame(draw); };
+
+  const start = () => Math.round(view.centre - view.span / 2);
+  const xOf = (place, width) => LEFT + ((place - start()) / view.span) * (width - LEFT - RIGHT);
+  const placeAt = (x, width) => Math.round(start() + ((x - LEFT) / (width - LEFT - RIGHT)) * view.span);
+
+  // Talk always; music and effects where they sound in view or are picked.
+  function lanes() {
+    const from = start();
+    const sounding = (track) => {
+      const clip = track.clips[firstEndingAfter(track.clips, from)];
+      return clip && clip.start < from + view.span;
+    };
+    return view.doc.tracks.filter((track) => track.kind === "person" || sounding(track));
+  }
+
+  // The wave of one clip in view. While it is on its way, what was there before keeps standing.
+  function waveOf(clip, width) {
+    const from = Math.max(clip.start, start());
+    const to = Math.min(clip.start + clip.length, start() + view.span);
+    if (to <= from) return null;
+    const points = Math.max(Math.round(((to - from) / view.span) * (width - LEFT - RIGHT)), 1);
+    const source = clip.source + from - clip.start;
+    const key = `${clip.recording}:${source}:${to - from}:${points}`;
+    let wave = waves.get(key);
+    if (wave === undefined) {
+      waves.set(key, null);
+      api.bytes(`/api/recordings/${clip.recording}/wave?start=${source}&stop=${source + to - from}&points=${points}`)
+        .then((response) => response.arrayBuffer())
+        .then((buffer) => {
+          waves.set(key, new Int16Array(buffer));
+          while (waves.size > 120) waves.delete(waves.keys().next().value);
+          schedule();
+        })
+        .catch(() => setTimeout(() => waves.delete(key), 1500));
+      wave = null;
+    }
+    return { from, to, points, wave };
+  }
+
+  function draw() {
+    frame = 0;
+    if (!view.doc) return;
+    const { ctx, width, height } = fit(canvas);
+    drawTimes(ctx, width, height);
+    const shown = lanes();
+    const people = peopleOf(view.doc.tracks);
+    const laneHeight = (height - 26) / Math.max(shown.length, 1);
+    shown.forEach((track, index) => drawLane(ctx, track, people.get(track.id), 6 + index * laneHeight, laneHeight, width));
+    drawMarks(ctx, width, height);
+  }
+
+  function drawTimes(ctx, width, height) {
+    ctx.font = `11px ${ink.mono}`;
+    ctx.textAlign = "center";
+    ctx.textBaseline = "bottom";
+    const seconds = view.span / view.rate;
+    const step = [0.05, 0.1, 0.25, 0.5, 1, 2, 5].find((candidate) => seconds / candidate <= 8) ?? 10;
+    for (let at = Math.ceil(start() / view.rate / step) * step; at * view.rate < start() + view.span; at += step) {
+      const x = Math.round(xOf(at * view.rate, width));
+      if (at < 0 || x < LEFT) continue;
+      ctx.fillStyle = ink["rule-soft"];
+      ctx.fillRect(x, 4, 1, height - 22);
+      ctx.fillStyle = ink["ink-quiet"];
+      if (x > LEFT + 30 && x < width - 40) ctx.fillText(step < 0.1 ? `${clock(at * view.rate, view.rate)}${String(Math.round(at * 100) % 10)}` : clock(at * view.rate, view.rate), x, height - 3);
+    }
+  }
+
+  function drawLane(ctx, track, person, top, height, width) {
+    const middle = top + height / 2;
+    const colour = person === undefined ? ink["music-line"] : ink.people[person];
+    ctx.font = `600 12px ${ink.text}`;
+    ctx.textAlign = "right";
+    ctx.textBaseline = "middle";
+    ctx.fillStyle = person === undefined ? ink["ink-quiet"] : colour;
+    ctx.fillText(track.name.split(" ")[0].slice(0, 11), LEFT - 10, middle);
+    ctx.save();
+    ctx.beginPath();
+    ctx.rect(LEFT, top, width - LEFT - RIGHT, height);
+    ctx.clip();
+    for (let i = firstEndingAfter(track.clips, start()); i < track.clips.length && track.clips[i].start < start() + view.span; i++) {
+      drawClip(ctx, track, track.clips[i], middle, height, width, colour);
+    }
+    ctx.restore();
+  }
+
+  function drawClip(ctx, track, clip, middle, height, width, colour) {
+    const found = waveOf(clip, width);
+    const scale = 10 ** (((view.gains.get(clip.recording) ?? 0) + clip.gain_db + track.gain_db) / 20) * (height / 2 - 3) * 1.6;
+    ctx.fillStyle = colour;
+    ctx.globalAlpha = track.muted ? 0.35 : 1;
+    if (found && found.wave) {
+      const left = xOf(found.from, width);
+      const step = (xOf(found.to, width) - left) / found.points;
+      for (let i = 0; i < found.points; i++) {
+        const low = Math.max((found.wave[2 * i] / 32767) * scale, -height / 2);
+        const high = Math.min((found.wave[2 * i + 1] / 32767) * scale, height / 2);
+        ctx.fillRect(left + i * step, middle - high, Math.max(step, 1), Math.max(high - low, 1));
+      }
+    }
+    ctx.globalAlpha = 1;
+    const left = xOf(clip.start, width);
+    const right = xOf(clip.start + clip.length, width);
+    const picked = view.clip === clip.id;
+    ctx.fillStyle = picked ? ink.accent : ink.rule;
+    for (const edge of [left, right]) ctx.fillRect(Math.round(edge) - (picked ? 1 : 0), middle - height / 2 + 2, picked ? 3 : 1, height - 4);
+    if (picked) drawFades(ctx, clip, left, right, middle, height, width);
+  }
+
+  function drawFades(ctx, clip, left, right, middle, height, width) {
+    ctx.strokeStyle = ink.accent;
+    ctx.lineWidth = 1.5;
+    ctx.beginPath();
+    ctx.moveTo(left, middle + height / 2 - 3);
+    ctx.lineTo(xOf(clip.start + clip.fade_in, width), middle - height / 2 + 3);
+    ctx.lineTo(xOf(clip.start + clip.length - clip.fade_out, width), middle - height / 2 + 3);
+    ctx.lineTo(right, middle + height / 2 - 3);
+    ctx.stroke();
+  }
+
+  function drawMarks(ctx, width, height) {
+    for (const seam of view.doc.seams) {
+      const x = Math.round(xOf(seam.at, width));
+      if (x < LEFT || x > width - RIGHT) continue;
+      ctx.strokeStyle = ink.ink;
+      ctx.lineWidth = 1.2;
+      ctx.beginPath();
+      for (let y = 8; y < height - 24; y += 9) { ctx.moveTo(x - 5, y + 5); ctx.lineTo(x + 5, y); }
+      ctx.stroke();
+      ctx.font = `11px ${ink.text}`;
+      ctx.textAlign = "left";
+      ctx.textBaseline = "top";
+      ctx.fillStyle = ink.ink;
+      ctx.fillText(`${length(seam.length, view.rate)} out`, x + 9, 6);
+    }
+    if (view.selection) {
+      const left = Math.max(xOf(view.selection.start, width), LEFT);
+      const right = Math.min(xOf(view.selection.stop, width), width - RIGHT);
+      if (right > left) {
+        ctx.fillStyle = ink.accent;
+        ctx.globalAlpha = 0.16;
+        ctx.fillRect(left, 4, right - left, height - 24);
+        ctx.globalAlpha = 1;
+        for (const [edge, place] of [[left, view.selection.start], [right, view.selection.stop]]) {
+          if (Math.abs(xOf(place, width) - edge) > 1) continue;
+          ctx.fillRect(edge - 0.75, 4, 1.5, height - 24);
+          ctx.beginPath();
+          ctx.arc(edge, 6, 4.5, 0, 7);
+          ctx.fill();
+        }
+      }
+    }
+    const x = xOf(view.playhead, width);
+    if (x >= LEFT && x <= width - RIGHT) {
+      ctx.fillStyle = ink.accent;
+      ctx.fillRect(x - 0.75, 2, 1.5, height - 20);
+    }
+  }
+
+  function hit(x, y) {
+    const width = canvas.clientWidth;
+    const near = (place) => Math.abs(xOf(place, width) - x) <= GRIP;
+    if (view.selection && near(view.selection.start)) return { kind: "in" };
+    if (view.selection && near(view.selection.stop)) return { kind: "out" };
+    const shown = lanes();
+    const laneHeight = (canvas.clientHeight - 26) / Math.max(shown.length, 1);
+    const track = shown[Math.floor((y - 6) / laneHeight)];
+    const place = placeAt(x, width);
+    if (!track) return { kind: "ground", place };
+    const picked = track.clips.find((clip) => clip.id === view.clip);
+    if (picked && near(picked.start)) return { kind: "start", clip: picked };
+    if (picked && near(picked.start + picked.length)) return { kind: "end", clip: picked };
+    const clip = track.clips[firstEndingAfter(track.clips, place)];
+    const inside = clip && clip.start <= place ? clip : null;
+    if (inside && inside.id === view.clip && track.kind !== "person") return { kind: "body", clip: inside, place };
+    return { kind: "ground", place, pick: inside ? { clip: inside.id, track: track.id } : null };
+  }
+
+  function pressed(event) {
+    if (!view.doc || event.button !== 0) return;
+    drag = { ...hit(event.offsetX, event.offsetY), x: event.offsetX, moved: false };
+    canvas.setPointerCapture(event.pointerId);
+  }
+
+  function moved(event) {
+    const width = canvas.clientWidth;
+    if (!drag) {
+      const { kind } = hit(event.offsetX, event.offsetY);
+      canvas.dataset.over = kind;
+      return;
+    }
+    if (Math.abs(event.offsetX - drag.x) > 3) drag.moved = true;
+    if (!drag.moved) return;
+    const place = Math.max(placeAt(event.offsetX, width), 0);
+    if (drag.kind === "in") onSelect({ ...view.selection, start: Math.min(place, view.selection.stop - 48) });
+    if (drag.kind === "out") onSelect({ ...view.selection, stop: Math.max(place, view.selection.start + 48) });
+    if (drag.kind === "ground") onSelect({ start: Math.min(drag.place, place), stop: Math.max(drag.place, place), track: null });
+  }
+
+  function released(event) {
+    if (!drag) return;
+    const place = Math.max(placeAt(event.offsetX, canvas.clientWidth), 0);
+    const { kind, clip } = drag;
+    if (drag.moved && (kind === "start" || kind === "end")) onTrim(clip.id, kind, place);
+    else if (drag.moved && kind === "body") onMove(clip.id, Math.max(clip.start + place - drag.place, 0));
+    else if (!drag.moved) {
+      if (drag.pick !== undefined) onPick(drag.pick);
+      onSeek(place);
+    }
+    drag = null;
+  }
+
+  canvas.addEventListener("pointerdown", pressed);
+  canvas.addEventListener("pointermove", moved);
+  canvas.addEventListener("pointerup", released);
+  new ResizeObserver(schedule).observe(canvas);
+
+  return {
+    show(change) { view = { ...view, ...change }; schedule(); },
+    redraw() { ink = readInk(canvas); schedule(); },
+    zoom(factor) { this.show({ span: Math.min(Math.max(view.span * factor, 0.2 * view.rate), 30 * view.rate) }); },
+    holds: (place) => place >= start() && place < start() + view.span,
+  };
+}

@@ -1,0 +1,198 @@
+// Playing what the server renders: pieces fetched ahead and scheduled without gaps.
+
+import { api } from "./api.js";
+
+const RATE = 48000;
+const HOP = 960;
+const AHEAD_S = 1.2;
+const KEEP_S = 0.12;
+const FIRST_S = 0.1;
+const LARGEST_S = 1.0;
+
+export function makePlayer({ episode, length, onMove, onStop, onLevel, onError }) {
+  let context = null;
+  let gate = null;
+  let meters = [];
+  let settings = { speed: 1, treated: true, only: [], gain: 0 };
+  let range = { from: 0, stop: null, loop: false };
+  let playing = false;
+  let generation = 0;
+  let cursor = null;
+  let when = 0;
+  let size = FIRST_S;
+  let pieces = [];
+  let resting = 0;
+  let ready = null;
+  let pumping = false;
+
+  function open() {
+    if (context) return;
+    context = new AudioContext({ sampleRate: RATE, latencyHint: "interactive" });
+    gate = context.createGain();
+    const splitter = context.createChannelSplitter(2);
+    gate.connect(splitter);
+    meters = [0, 1].map((side) => {
+      const meter = new AnalyserNode(context, { fftSize: 2048 });
+      splitter.connect(meter, side);
+      return meter;
+    });
+    gate.connect(context.destination);
+  }
+
+  const end = () => Math.min(range.stop ?? Infinity, length());
+
+  function address(at, seconds) {
+    const { speed, treated, only, gain } = settings;
+    const wanted = speed === 1 ? Math.min(Math.round(seconds * RATE), Math.max(end() - at.start, 1)) : Math.max(Math.round((seconds * RATE) / HOP), 1) * HOP;
+    const query = new URLSearchParams({ start: at.start, frames: wanted, speed, treated, gain_db: gain.toFixed(2) });
+    for (const track of only) query.append("only", track);
+    if (at.tail !== undefined) query.set("tail", at.tail);
+    return `/api/episodes/${episode}/sound?${query}`;
+  }
+
+  async function load(at, seconds) {
+    const response = await api.bytes(address(at, seconds));
+    const samples = new Float32Array(await response.arrayBuffer());
+    const tail = response.headers.get("X-Tail");
+    const next = { start: Number(response.headers.get("X-Next-Start")) };
+    if (tail !== null) next.tail = Number(tail);
+    return { samples, next };
+  }
+
+  function schedule(at, { samples, next }) {
+    const frames = samples.length / 2;
+    const buffer = context.createBuffer(2, frames, RATE);
+    for (const side of [0, 1]) {
+      const channel = buffer.getChannelData(side);
+      for (let i = 0; i < frames; i++) channel[i] = samples[2 * i + side];
+    }
+    const node = new AudioBufferSourceNode(context, { buffer });
+    node.connect(gate);
+    node.start(when);
+    pieces.push({ node, at: when, until: when + frames / RATE, from: at.start, to: next.start, cursor: at });
+    when += frames / RATE;
+  }
+
+  async function pump() {
+    if (pumping) return;
+    pumping = true;
+    const mine = generation;
+    try {
+      while (playing && mine === generation && when < context.currentTime + AHEAD_S) {
+        if (cursor.start >= end()) {
+          if (!range.loop || end() <= range.from) break;
+          cursor = { start: range.from };
+        }
+        const at = cursor;
+        const piece = ready && ready.address === address(at, FIRST_S) ? await ready.piece : await load(at, size);
+        ready = null;
+        if (mine !== generation || !playing) break;
+        if (!pieces.length || when < context.currentTime + 0.005) when = Math.ceil((context.currentTime + 0.02) * RATE) / RATE;
+        schedule(at, piece);
+        cursor = piece.next;
+        size = Math.min(size * 2, LARGEST_S);
+      }
+    } catch (error) {
+      if (mine === generation) { stop(); onError(error); }
+    } finally {
+      pumping = false;
+      if (playing && mine !== generation) pump();
+    }
+  }
+
+  function position() {
+    if (!playing || !context) return resting;
+    const now = context.currentTime - (context.outputLatency || 0);
+    const piece = pieces.find((candidate) => now < candidate.until) ?? pieces[pieces.length - 1];
+    if (!piece) return resting;
+    const share = Math.min(Math.max((now - piece.at) / (piece.until - piece.at), 0), 1);
+    return Math.round(piece.from + share * (piece.to - piece.from));
+  }
+
+  function tick() {
+    if (!playing) return;
+    resting = position();
+    pieces = pieces.filter((piece) => piece.until > context.currentTime - 0.5);
+    onMove(resting);
+    onLevel(meters.map(peakOf));
+    const last = pieces[pieces.length - 1];
+    if (cursor.start >= end() && !range.loop && last && context.currentTime >= last.until) {
+      resting = Math.min(end(), last.to);
+      return stop();
+    }
+    pump();
+    return requestAnimationFrame(tick);
+  }
+
+  const peakOf = (meter) => {
+    const samples = new Float32Array(meter.fftSize);
+    meter.getFloatTimeDomainData(samples);
+    return samples.reduce((peak, value) => Math.max(peak, Math.abs(value)), 0);
+  };
+
+  function drop(after) {
+    for (const piece of pieces) if (piece.at >= after) { piece.node.stop(); piece.node.disconnect(); }
+    pieces = pieces.filter((piece) => piece.at < after);
+  }
+
+  function play(from, { stop: until = null, loop = false } = {}) {
+    open();
+    context.resume();
+    generation++;
+    drop(-1);
+    range = { from, stop: until, loop };
+    cursor = { start: from };
+    size = FIRST_S;
+    resting = from;
+    const began = playing;
+    playing = true;
+    pump();
+    if (!began) requestAnimationFrame(tick);
+  }
+
+  function stop() {
+    if (!playing) return;
+    resting = position();
+    playing = false;
+    generation++;
+    drop(-1);
+    onLevel([0, 0]);
+    onMove(resting);
+    onStop();
+  }
+
+  // Something changed ahead: what is already sounding goes on, the rest is fetched anew.
+  function renew(map = (place) => place) {
+    ready = null;
+    resting = map(resting);
+    if (!playing) return;
+    generation++;
+    const kept = pieces.filter((piece) => piece.at < context.currentTime + KEEP_S);
+    drop(context.currentTime + KEEP_S);
+    const last = kept[kept.length - 1];
+    if (last) {
+      const place = map(last.to);
+      when = last.until;
+      cursor = { start: place };
+    } else cursor = { start: map(cursor.start) };
+    for (const piece of pieces) { piece.from = map(piece.from); piece.to = Math.max(map(piece.to), piece.from); }
+    range = { ...range, from: map(range.from), stop: range.stop === null ? null : map(range.stop) };
+    size = FIRST_S;
+    pump();
+  }
+
+  return {
+    play, stop, renew, position,
+    get playing() { return playing; },
+    set(change) { settings = { ...settings, ...change }; renew(); },
+    // Fetch the first piece beforehand, so that sound starts with the key.
+    prepare(from) {
+      resting = from;
+      if (playing) return;
+      const at = { start: from };
+      const where = address(at, FIRST_S);
+      if (!ready || ready.address !== where) ready = { address: where, piece: load(at, FIRST_S) };
+      ready.piece.catch(() => { ready = null; });
+    },
+  };
+}

@@ -1,0 +1,331 @@
+// The sheet: the episode's time in lines down the page. Owns the two canvases of the sheet and the pointer on them.
+
+import { LEFT, RIGHT, firstEndingAfter, frameAt, layoutLines, levelFor, lineAtY, lineOf, stalkShare, trackAt, xOf } from "./geometry.js";
+import { fit, peopleOf, readInk, textured } from "./ink.js";
+import { length, shortClock } from "./time.js";
+
+const STEP = 3;
+const DRAG = 4;
+
+export function mountSheet({ scroller, spacer, canvas, overlay, stalks, onSeek, onSelect, onClip, onSeam, onView }) {
+  let view = { doc: null, gains: new Map(), secondsPerLine: 20, playhead: 0, selection: null, clip: null, seam: null, rate: 48000 };
+  let layout = { lines: [], height: 0, frames: 1, length: 0 };
+  let ink = readInk(canvas);
+  let fills = [];
+  let frame = 0;
+  let overlayFrame = 0;
+  let drag = null;
+  const pair = [0, 0];
+
+  const schedule = () => { frame ||= requestAnimationFrame(draw); };
+  const scheduleOverlay = () => { overlayFrame ||= requestAnimationFrame(drawOverlay); };
+
+  function arrange() {
+    layout = layoutLines({ tracks: view.doc.tracks, length: view.doc.length, rate: view.rate, secondsPerLine: view.secondsPerLine });
+    spacer.style.height = `${layout.height}px`;
+  }
+
+  function visible() {
+    const top = scroller.scrollTop;
+    const first = lineAtY(top, layout).index;
+    const last = lineAtY(top + scroller.clientHeight, layout).index;
+    return { top, lines: layout.lines.slice(first, last + 1) };
+  }
+
+  function draw() {
+    frame = 0;
+    if (!view.doc) return;
+    const { ctx, width } = fit(canvas);
+    if (width <= LEFT + RIGHT) return; // not on show
+    const people = peopleOf(view.doc.tracks);
+    const { top, lines } = visible();
+    for (const line of lines) drawLine(ctx, line, line.top - top, width, people);
+    scheduleOverlay();
+    onView({ start: lines[0].start, stop: lines[lines.length - 1].stop });
+  }
+
+  function drawLine(ctx, line, y, width, people) {
+    drawGrid(ctx, line, y, width);
+    for (const row of line.rows) {
+      if (row.kind === "band") drawBand(ctx, line, row, y, width);
+      else drawRow(ctx, line, row, y, width, people);
+    }
+    for (const seam of view.doc.seams) if (seam.at >= line.start && seam.at < line.stop) drawSeam(ctx, seam, line, y, width);
+    for (const marker of view.doc.markers) if (marker.at >= line.start && marker.at < line.stop) drawMarker(ctx, marker, line, y, width);
+  }
+
+  function drawGrid(ctx, line, y, width) {
+    ctx.fillStyle = ink["rule-soft"];
+    for (let part = 0; part <= 4; part++) ctx.fillRect(Math.round(LEFT + (part / 4) * (width - LEFT - RIGHT)), y, 1, line.height);
+    const end = xOf(layout.length, line, width);
+    if (end < width - RIGHT) {
+      ctx.fillStyle = ink.paper;
+      ctx.fillRect(end, y - 4, width - end, line.height + 8);
+    }
+    ctx.fillStyle = ink["ink-quiet"];
+    ctx.font = `13px ${ink.mono}`;
+    ctx.textAlign = "right";
+    ctx.textBaseline = "middle";
+    const row = line.rows[0];
+    ctx.fillText(shortClock(line.start, view.rate), LEFT - 10, y + (row ? row.horizon : 8));
+  }
+
+  function drawRow(ctx, line, row, y, width, people) {
+    const horizon = Math.round(y + row.horizon);
+    const reach = row.kind === "pair" ? row.height / 2 - 1 : row.height - 8;
+    row.tracks.forEach((track, side) => {
+      const index = people.get(track.id);
+      drawStalks(ctx, line, track, horizon, reach, side ? 1 : -1, width, ink.tips[index], fills[index]);
+      nameAt(ctx, track, ink.people[index], row, line, y, side);
+    });
+    ctx.fillStyle = ink["ink-quiet"];
+    const end = Math.min(xOf(layout.length, line, width), width - RIGHT);
+    ctx.fillRect(LEFT, horizon, end - LEFT, 1);
+  }
+
+  function nameAt(ctx, track, colour, row, line, y, side) {
+    if (row.kind === "pair" && line.index % 6 !== 0 && line.top - scroller.scrollTop > 60) return;
+    ctx.font = `600 11px ${ink.text}`;
+    ctx.textAlign = "right";
+    ctx.textBaseline = "middle";
+    ctx.fillStyle = track.muted ? ink["ink-quiet"] : colour;
+    const at = row.kind === "pair" ? y + row.horizon + (side ? 21 : -21) : y + row.horizon - 10;
+    ctx.fillText(track.name.split(" ")[0].slice(0, 11), LEFT - 10, at);
+  }
+
+  function drawStalks(ctx, line, track, horizon, reach, direction, width, tip, body) {
+    const perStalk = (layout.frames * STEP) / (width - LEFT - RIGHT);
+    const { level, cell } = levelFor(perStalk);
+    const gain = (clip) => (view.gains.get(clip.recording) ?? 0) + clip.gain_db + track.gain_db;
+    ctx.globalAlpha = track.muted ? 0.3 : 1;
+    const tips = [];
+    const bodies = [];
+    let clipIndex = firstEndingAfter(track.clips, line.start);
+    let x = LEFT;
+    for (let at = line.start; at < line.stop && clipIndex < track.clips.length; at += perStalk, x += STEP) {
+      let clip = track.clips[clipIndex];
+      while (clip && clip.start + clip.length <= at) clip = track.clips[++clipIndex];
+      if (!clip || clip.start > at) continue;
+      const source = clip.source + at - clip.start;
+      const first = Math.floor(source / cell);
+      stalks.read(clip.recording, level, first, Math.max(Math.floor((source + perStalk) / cell), first + 1), pair);
+      const high = Math.round(reach * stalkShare(pair[0], gain(clip)));
+      const low = Math.round(reach * stalkShare(pair[1], gain(clip)));
+      if (high > 0) tips.push(x, high);
+      if (low > 0) bodies.push(x, low);
+    }
+    fillStalks(ctx, tips, horizon, direction, tip);
+    fillStalks(ctx, bodies, horizon, direction, body);
+    ctx.globalAlpha = 1;
+  }
+
+  function fillStalks(ctx, list, horizon, direction, fill) {
+    ctx.fillStyle = fill;
+    ctx.beginPath();
+    for (let i = 0; i < list.length; i += 2) {
+      if (direction < 0) ctx.rect(list[i], horizon - list[i + 1], STEP - 1, list[i + 1]);
+      else ctx.rect(list[i], horizon + 1, STEP - 1, list[i + 1]);
+    }
+    ctx.fill();
+  }
+
+  function drawBand(ctx, line, row, y, width) {
+    const track = row.tracks[0];
+    for (let i = firstEndingAfter(track.clips, line.start); i < track.clips.length && track.clips[i].start < line.stop; i++) {
+      const clip = track.clips[i];
+      const left = xOf(Math.max(clip.start, line.start), line, width);
+      const right = xOf(Math.min(clip.start + clip.length, line.stop), line, width);
+      ctx.globalAlpha = track.muted ? 0.35 : 1;
+      ctx.fillStyle = ink.music;
+      bandShape(ctx, clip, line, width, left, right, y + row.top, row.height);
+      ctx.fillStyle = textured(ctx, ink["music-line"], 1, ink.music);
+      ctx.fillRect(left, y + row.top + row.height - 2, right - left, 2);
+      ctx.globalAlpha = 1;
+      if (view.clip === clip.id) {
+        ctx.strokeStyle = ink.accent;
+        ctx.lineWidth = 1.5;
+        ctx.strokeRect(left + 0.5, y + row.top - 1, right - left - 1, row.height + 2);
+      }
+      if (right - left > 60) {
+        ctx.font = `11px ${ink.text}`;
+        ctx.textAlign = "left";
+        ctx.textBaseline = "middle";
+        ctx.fillStyle = ink["ink"];
+        const name = view.names.get(clip.recording) ?? track.name;
+        ctx.fillText(name, left + 6, y + row.top + row.height / 2 - 0.5, right - left - 12);
+      }
+    }
+  }
+
+  // A band leans in where it fades.
+  function bandShape(ctx, clip, line, width, left, right, top, height) {
+    const fadeIn = Math.min(Math.max(xOf(clip.start + clip.fade_in, line, width), left), right);
+    const fadeOut = Math.max(Math.min(xOf(clip.start + clip.length - clip.fade_out, line, width), right), left);
+    ctx.beginPath();
+    ctx.moveTo(left, top + (fadeIn > left ? height : 0));
+    ctx.lineTo(fadeIn, top);
+    ctx.lineTo(fadeOut, top);
+    ctx.lineTo(right, top + (fadeOut < right ? height : 0));
+    ctx.lineTo(right, top + height);
+    ctx.lineTo(left, top + height);
+    ctx.fill();
+  }
+
+  // A seam: stitches across the horizon, and what is missing.
+  function drawSeam(ctx, seam, line, y, width) {
+    const x = Math.round(xOf(seam.at, line, width));
+    ctx.strokeStyle = view.seam === seam.id ? ink.accent : ink.ink;
+    ctx.lineWidth = view.seam === seam.id ? 2 : 1.2;
+    ctx.beginPath();
+    const row = line.rows[0];
+    const height = row ? row.height : line.height;
+    for (let at = 4; at < height - 2; at += 8) {
+      ctx.moveTo(x - 4, y + at + 5);
+      ctx.lineTo(x + 4, y + at);
+    }
+    ctx.stroke();
+    ctx.font = `11px ${ink.mono}`;
+    ctx.textAlign = x > width - 90 ? "right" : "left";
+    ctx.textBaseline = "bottom";
+    ctx.fillStyle = view.seam === seam.id ? ink.accent : ink["ink-quiet"];
+    ctx.fillText((seam.closed ? "−" : "○ ") + length(seam.length, view.rate), x + (x > width - 90 ? -7 : 7), y + 5);
+  }
+
+  function drawMarker(ctx, marker, line, y, width) {
+    const x = Math.round(xOf(marker.at, line, width));
+    ctx.fillStyle = ink.ink;
+    ctx.fillRect(x, y - 5, 1, line.height + 5);
+    ctx.beginPath();
+    ctx.arc(x + 0.5, y - 6, 3.5, 0, 7);
+    ctx.fill();
+    ctx.font = `11px ${ink.text}`;
+    ctx.textAlign = "left";
+    ctx.textBaseline = "bottom";
+    ctx.fillText(marker.name || "marker", x + 7, y - 1, 150);
+  }
+
+  function drawOverlay() {
+    overlayFrame = 0;
+    if (!view.doc || !layout.lines.length) return;
+    const { ctx, width } = fit(overlay);
+    if (width <= LEFT + RIGHT) return;
+    const { top, lines } = visible();
+    if (view.selection) for (const line of lines) drawSelection(ctx, line, line.top - top, width);
+    const line = lineOf(view.playhead, layout);
+    const x = Math.round(xOf(view.playhead, line, width));
+    ctx.fillStyle = ink.accent;
+    ctx.fillRect(x - 1, line.top - top - 6, 2, line.height + 10);
+    ctx.beginPath();
+    ctx.moveTo(x - 5, line.top - top - 8);
+    ctx.lineTo(x + 5, line.top - top - 8);
+    ctx.lineTo(x, line.top - top - 1);
+    ctx.fill();
+  }
+
+  function drawSelection(ctx, line, y, width) {
+    const { start, stop, track } = view.selection;
+    if (start >= line.stop || stop <= line.start) return;
+    const left = xOf(Math.max(start, line.start), line, width);
+    const right = xOf(Math.min(stop, line.stop), line, width);
+    let at = y - 4;
+    let height = line.height + 8;
+    for (const row of line.rows) {
+      const side = track === null ? -1 : row.tracks.findIndex((candidate) => candidate.id === track);
+      if (side < 0) continue;
+      at = y + (row.kind === "pair" && side ? row.horizon : row.top);
+      height = row.kind === "pair" ? row.height / 2 : row.height;
+    }
+    ctx.globalAlpha = 0.38;
+    ctx.fillStyle = ink.accent;
+    ctx.globalAlpha = 0.2;
+    ctx.fillRect(left, at, right - left, height);
+    ctx.globalAlpha = 1;
+    if (start >= line.start) ctx.fillRect(left, at, 1.5, height);
+    if (stop <= line.stop) ctx.fillRect(right - 1.5, at, 1.5, height);
+  }
+
+  function point(event) {
+    const box = canvas.getBoundingClientRect();
+    const x = event.clientX - box.left;
+    const y = event.clientY - box.top + scroller.scrollTop;
+    return { x, y, frame: frameAt(x, y, layout, box.width), track: trackAt(y, layout) };
+  }
+
+  function pressed(event) {
+    if (event.button !== 0 || !view.doc) return;
+    const at = point(event);
+    drag = { ...at, moved: false, one: event.altKey, clientX: event.clientX, clientY: event.clientY };
+    if (event.shiftKey) {
+      const from = view.selection && Math.abs(view.selection.start - at.frame) < Math.abs(view.selection.stop - at.frame) ? view.selection.stop : (view.selection?.start ?? view.playhead);
+      drag = { ...drag, frame: from, moved: true };
+      select(at);
+    }
+    overlay.setPointerCapture(event.pointerId);
+  }
+
+  function select(at) {
+    const [start, stop] = at.frame < drag.frame ? [at.frame, drag.frame] : [drag.frame, at.frame];
+    onSelect({ start, stop, track: drag.one && drag.track ? drag.track.id : null });
+  }
+
+  function dragged(event) {
+    if (!drag) return;
+    if (!drag.moved && Math.hypot(event.clientX - drag.clientX, event.clientY - drag.clientY) < DRAG) return;
+    drag.moved = true;
+    select(point(event));
+  }
+
+  function released(event) {
+    if (!drag) return;
+    const at = point(event);
+    if (!drag.moved) clicked(at, event);
+    drag = null;
+  }
+
+  function clicked(at, event) {
+    const line = lineAtY(at.y, layout);
+    const width = canvas.clientWidth;
+    const seam = view.doc.seams.find((candidate) => candidate.at >= line.start && candidate.at < line.stop && Math.abs(xOf(candidate.at, line, width) - at.x) < 7);
+    if (seam) return onSeam(seam.id);
+    const clips = at.track ? at.track.clips : [];
+    const clip = clips[firstEndingAfter(clips, at.frame)];
+    onClip(clip && clip.start <= at.frame ? { clip: clip.id, track: at.track.id } : null, event);
+    return onSeek(at.frame);
+  }
+
+  const resized = new ResizeObserver(schedule);
+  resized.observe(scroller);
+  scroller.addEventListener("scroll", schedule, { passive: true });
+  overlay.addEventListener("pointerdown", pressed);
+  overlay.addEventListener("pointermove", dragged);
+  overlay.addEventListener("pointerup", released);
+
+  return {
+    show(change) {
+      const needsLayout = "doc" in change || "secondsPerLine" in change;
+      const onlyOverlay = Object.keys(change).every((name) => name === "playhead" || name === "selection");
+      view = { ...view, ...change };
+      if (needsLayout && view.doc) arrange();
+      if (onlyOverlay) scheduleOverlay();
+      else schedule();
+    },
+    redraw() {
+      ink = readInk(canvas);
+      const { ctx } = fit(canvas);
+      fills = ink.people.map((colour, index) => textured(ctx, colour, index, ink.sheet));
+      schedule();
+    },
+    arrived: schedule,
+    keepInSight(place, always = false) {
+      const line = lineOf(place, layout);
+      const top = scroller.scrollTop;
+      const inside = line.top >= top + 4 && line.top + line.height <= top + scroller.clientHeight - 4;
+      if (!inside || always) scroller.scrollTop = Math.max(line.top - scroller.clientHeight * 0.3, 0);
+    },
+    destroy() {
+      cancelAnimationFrame(frame);
+      cancelAnimationFrame(overlayFrame);
+      resized.disconnect();
+    },
+  };
+}

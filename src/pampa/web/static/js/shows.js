@@ -1,0 +1,61 @@
+// The page of shows.
+
+import { api } from "./api.js";
+
+const data = JSON.parse(document.getElementById("page-data").textContent);
+
+document.addEventListener("alpine:init", () => {
+  window.Alpine.data("showsPage", () => ({
+    shows: data.shows,
+    archived: data.archived,
+    name: "",
+    host: "",
+    problem: "",
+    get hasArchived() { return this.archived.shows.length + this.archived.episodes.length > 0; },
+    get isEmpty() { return this.shows.length === 0; },
+
+    async attempt(work) {
+      this.problem = "";
+      try {
+        await work();
+      } catch (error) {
+        this.problem = error.message;
+      }
+    },
+    makeShow() {
+      return this.attempt(async () => {
+        const show = await api.post("/api/shows", { name: this.name, host: this.host });
+        this.shows.push({ ...show, episodes: [] });
+        this.name = "";
+        this.host = "";
+      });
+    },
+    makeEpisode(show) {
+      return this.attempt(async () => {
+        const episode = await api.post(`/api/shows/${show.id}/episodes`, { title: `Episode ${show.episodes.length + 1}` });
+        window.location.href = `/episodes/${episode.id}/gather`;
+      });
+    },
+    renameShow(show, event) {
+      return this.attempt(() => api.patch(`/api/shows/${show.id}`, { name: event.target.value }));
+    },
+    renameEpisode(episode, event) {
+      return this.attempt(() => api.patch(`/api/episodes/${episode.id}`, { title: event.target.value }));
+    },
+    archiveShow(show, archived) {
+      return this.attempt(async () => {
+        await api.patch(`/api/shows/${show.id}`, { archived });
+        window.location.reload();
+      });
+    },
+    archiveEpisode(episode, archived) {
+      return this.attempt(async () => {
+        await api.patch(`/api/episodes/${episode.id}`, { archived });
+        window.location.reload();
+      });
+    },
+    address: (episode) => `/episodes/${episode.id}/prune`,
+    numbered: (episode) => (episode.number === null ? "–" : String(episode.number)),
+    labelFor: (what, name) => `${what} ${name}`,
+  }));
+});

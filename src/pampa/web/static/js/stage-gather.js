@@ -1,0 +1,112 @@
+// Gather: bring files in, say who is who.
+
+import { api } from "./api.js";
+import { level, shortClock } from "./time.js";
+import { upload } from "./uploads.js";
+
+const ROLES = { person: "person", spot: "spot", music: "music", effects: "effects", reference: "reference only" };
+const CHANNELS = { auto: "as found", keep: "keep", left: "left", right: "right", sum: "mono sum" };
+
+export function gather(data) {
+  return {
+    uploads: [],
+    inSequence: false,
+    dropping: false,
+    roles: Object.keys(ROLES),
+    channelChoices: Object.keys(CHANNELS),
+    removedLast: null,
+
+    roleName: (role) => ROLES[role],
+    channelName: (choice) => CHANNELS[choice],
+    chooseFiles() { this.$refs.files.click(); },
+    filesChosen(event) { this.bringIn([...event.target.files]); event.target.value = ""; },
+    dragOver() { this.dropping = true; },
+    dragLeft(event) { if (!event.relatedTarget) this.dropping = false; },
+    dropped(event) {
+      this.dropping = false;
+      const files = [...event.dataTransfer.files];
+      if (files.length) { this.go("gather"); this.bringIn(files); }
+    },
+    // One after another, so that pieces in sequence keep the order they were dropped in.
+    async bringIn(files) {
+      let track = null;
+      const rows = files.map((file, index) => ({ id: `${Date.now()}-${index}`, name: file.name, share: 0, error: "", control: new AbortController() }));
+      this.uploads = [...this.uploads, ...rows];
+      for (const [index, file] of files.entries()) {
+        const row = this.uploads.find((candidate) => candidate.id === rows[index].id);
+        if (!row) continue;
+        try {
+          const known = new Set(this.tracks.map((candidate) => candidate.id));
+          const sent = await upload(this.episodeId, file, { afterTrack: track, onShare: (share) => { row.share = share; }, signal: rows[index].control.signal });
+          if (this.inSequence && track === null && index < files.length - 1) track = await this.trackMade(sent.recording, known);
+          this.uploads = this.uploads.filter((candidate) => candidate.id !== row.id);
+        } catch (error) {
+          if (error.name === "AbortError") this.uploads = this.uploads.filter((candidate) => candidate.id !== row.id);
+          else row.error = error.message;
+        }
+      }
+    },
+    // The track that the first of a sequence was put on, as soon as it is there.
+    async trackMade(recording, known) {
+      for (let attempt = 0; attempt < 600; attempt++) {
+        await this.reload();
+        const made = this.tracks.find((track) => !known.has(track.id));
+        if (made) return made.id;
+        const row = this.recordings.find((candidate) => candidate.id === recording);
+        if (row && row.state === "failed") return null;
+        await new Promise((resolve) => setTimeout(resolve, 100));
+      }
+      return null;
+    },
+    stopUpload(row) {
+      row.control.abort();
+      this.uploads = this.uploads.filter((candidate) => candidate.id !== row.id);
+    },
+    setRecording(recording, change) {
+      return this.attempt(async () => { await api.patch(`/api/recordings/${recording.id}`, change); await this.readRecordings(); });
+    },
+    setPerson(recording, event) { return this.setRecording(recording, { person: event.target.value }); },
+    setRole(recording, event) { return this.setRecording(recording, { role: event.target.value }); },
+    setChannels(recording, event) { return this.setRecording(recording, { channels: event.target.value }); },
+    removeRecording(recording) {
+      return this.attempt(async () => {
+        await api.remove(`/api/recordings/${recording.id}`);
+        this.removedLast = recording;
+        await this.readRecordings();
+      });
+    },
+    bringBack() {
+      return this.attempt(async () => {
+        await api.post(`/api/recordings/${this.removedLast.id}/back`);
+        this.removedLast = null;
+        await this.readRecordings();
+      });
+    },
+    addToTrack(recording) {
+      const kind = recording.role === "reference" ? "person" : recording.role;
+      return this.attempt(async () => {
+        const made = await this.edit({ edit: "add_track", name: recording.person || recording.name, kind });
+        if (!made) return;
+        const track = made.tracks[made.tracks.length - 1].id;
+        await this.edit({ edit: "add_clip", track, recording: recording.id, start: this.playhead, length: recording.facts.conformed_frames });
+        this.say(`${recording.person || recording.name} lies at ${this.clock(this.playhead)} on a track of its own.`);
+      });
+    },
+    factsOf(recording) {
+      const { facts } = recording;
+      if (recording.state === "waiting") return "coming in …";
+      if (recording.state === "failed") return recording.error;
+      const channels = facts.channels === 1 ? "mono" : facts.channels === 2 ? "stereo" : `${facts.channels} channels`;
+      return `${shortClock(facts.duration_s * data.rate, data.rate)} · ${facts.format} · ${(facts.rate / 1000).toFixed(1)} kHz · ${channels}`;
+    },
+    levelsOf(recording) {
+      const { facts } = recording;
+      if (recording.state !== "ready") return "";
+      const what = ["person", "spot"].includes(recording.role) ? "speech" : "loudness";
+      return `${what} ${level(facts.speech_lufs)} LUFS · peak ${level(facts.peak_dbfs)} dBFS`;
+    },
+    notesOf: (recording) => (recording.facts.notes || []).join(" "),
+    isReady: (recording) => recording.state === "ready",
+    idFor: (what, recording) => `${what}-${recording.id}`,
+  };
+}

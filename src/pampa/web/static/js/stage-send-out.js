@@ -1,0 +1,113 @@
+// Send out: targets, formats, and the files made.
+
+import { api } from "./api.js";
+import { level, signed } from "./time.js";
+
+const TARGETS = [
+  { name: "Podcast, stereo", lufs: -16, mono: false },
+  { name: "Podcast, mono", lufs: -19, mono: true },
+  { name: "Streaming video", lufs: -14, mono: false },
+  { name: "Broadcast, Europe", lufs: -23, mono: false },
+  { name: "Broadcast, America", lufs: -24, mono: false },
+];
+const RATES = { false: [96, 128, 160, 192, 256, 320], true: [48, 64, 80, 96, 128, 160] };
+
+export function sendOut(data, stage) {
+  const { choices } = data;
+  const target = choices.target_lufs ?? -16;
+  return {
+    deliveries: data.deliveries,
+    targets: TARGETS,
+    plan: {
+      target_lufs: target,
+      ceiling_dbtp: choices.ceiling_dbtp ?? -1,
+      mono: choices.mono ?? false,
+      kind: choices.kind ?? "mp3",
+      bits: choices.bits ?? 24,
+      kbit: choices.kbit ?? 160,
+      title: data.episode.title,
+      number: data.episode.number,
+      date: choices.date || new Date().toISOString().slice(0, 10),
+    },
+    making: null,
+    opened: null,
+
+    get targetName() {
+      const found = TARGETS.findIndex((candidate) => candidate.lufs === this.plan.target_lufs && candidate.mono === this.plan.mono);
+      return found < 0 ? "free" : String(found);
+    },
+    isTarget(index) { return this.targetName === String(index); },
+    chooseTarget(event) {
+      const found = TARGETS[Number(event.target.value)];
+      if (!found) return;
+      this.plan.target_lufs = found.lufs;
+      this.plan.mono = found.mono;
+      this.fixRate();
+      this.tuneListening();
+      this.drawChart();
+    },
+    setTarget(event) { this.plan.target_lufs = Number(event.target.value); this.tuneListening(); this.drawChart(); },
+    setMono(event) { this.plan.mono = event.target.value === "mono"; this.fixRate(); },
+    get channelsValue() { return this.plan.mono ? "mono" : "stereo"; },
+    get rates() { return RATES[this.plan.mono]; },
+    fixRate() { if (!this.rates.includes(this.plan.kbit)) this.plan.kbit = this.plan.mono ? 96 : 160; },
+    get isMp3() { return this.plan.kind === "mp3"; },
+    get formatValue() { return this.isMp3 ? `mp3-${this.plan.kbit}` : `${this.plan.kind}-${this.plan.bits}`; },
+    chooseFormat(event) {
+      const [kind, size] = event.target.value.split("-");
+      this.plan.kind = kind;
+      if (kind === "mp3") this.plan.kbit = Number(size);
+      else this.plan.bits = Number(size);
+    },
+    rateValue: (kbit) => `mp3-${kbit}`,
+    rateName: (kbit) => `MP3, ${kbit} kbit/s`,
+    send() {
+      return this.attempt(async () => {
+        const started = await api.post(`/api/episodes/${this.episodeId}/deliveries`, {
+          ...this.plan, number: this.plan.number === "" ? null : this.plan.number, kbit: this.isMp3 ? this.plan.kbit : null,
+        });
+        if (this.making === null) this.making = { id: started.job, doing: "Starting", share: 0 };
+      });
+    },
+    deliveryTold(job) {
+      if (job.kind !== "deliver") return;
+      this.making = ["waiting", "running"].includes(job.state) ? job : null;
+    },
+    stopMaking() { return this.cancelJob(this.making); },
+    async readDeliveries() {
+      const before = this.deliveries.length;
+      this.deliveries = await api.get(`/api/episodes/${this.episodeId}/deliveries`).catch(() => this.deliveries);
+      if (this.deliveries.length > before) this.opened = this.deliveries[0].id;
+      this.drawChart();
+    },
+    fileAddress: (delivery) => `/api/deliveries/${delivery.id}/file`,
+    toggleSheet(delivery) { this.opened = this.opened === delivery.id ? null : delivery.id; this.drawChart(); },
+    isOpened(delivery) { return this.opened === delivery.id; },
+    outcome: (delivery) => (delivery.sheet.met ? "on target" : "not on target"),
+    deliveredAt: (delivery) => delivery.created.slice(0, 16).replace("T", " "),
+    megabytes: (delivery) => `${(delivery.sheet.size_bytes / 1e6).toFixed(1)} MB`,
+    isStale(delivery) { return delivery.revision !== this.revision; },
+    gainOf: (delivery) => signed(delivery.sheet.gain_db),
+    lossOf: (delivery) => level(delivery.sheet.limiting_loss_lu, 2),
+    // The episode as it stands, shifted to the target; or the file whose sheet is open.
+    drawChart() {
+      const file = this.deliveries.find((delivery) => delivery.id === this.opened);
+      const now = this.loudness.loudness;
+      const shift = file || !now || now.integrated_lufs === null ? 0 : this.plan.target_lufs - now.integrated_lufs;
+      stage.chart.show({
+        curve: file ? file.sheet.short_term_lufs : this.loudness.short_term_lufs,
+        target: file ? file.sheet.target_lufs : this.plan.target_lufs,
+        shift, rate: data.rate,
+      });
+    },
+    get chartTitle() {
+      const file = this.deliveries.find((delivery) => delivery.id === this.opened);
+      return file ? `${file.name}, measured` : "The episode as it stands, brought to the target";
+    },
+    get needs() {
+      const now = this.loudness.loudness;
+      if (!now || now.integrated_lufs === null) return "";
+      return signed(this.plan.target_lufs - now.integrated_lufs);
+    },
+  };
+}

@@ -1,0 +1,29 @@
+// Times and levels as people read them: 0:04:20.3 and −16.2, with a true minus sign.
+
+export function clock(frames, rate = 48000) {
+  const tenths = Math.round((Math.max(frames, 0) / rate) * 10);
+  const part = (value) => String(value).padStart(2, "0");
+  return `${Math.floor(tenths / 36000)}:${part(Math.floor(tenths / 600) % 60)}:${part(Math.floor(tenths / 10) % 60)}.${tenths % 10}`;
+}
+
+// Shorter, for the left edge of a line: 4:20 or 1:04:20.
+export function shortClock(frames, rate = 48000) {
+  const seconds = Math.round(frames / rate);
+  const part = (value) => String(value).padStart(2, "0");
+  const hours = Math.floor(seconds / 3600);
+  const minutes = Math.floor(seconds / 60) % 60;
+  return hours ? `${hours}:${part(minutes)}:${part(seconds % 60)}` : `${minutes}:${part(seconds % 60)}`;
+}
+
+export function level(value, digits = 1) {
+  if (value === null || value === undefined || Number.isNaN(value)) return "–";
+  return value.toFixed(digits).replace("-", "−");
+}
+
+export function signed(value, digits = 1) {
+  return value > 0 ? `+${value.toFixed(digits)}` : level(value, digits);
+}
+
+export function length(frames, rate = 48000) {
+  return `${(frames / rate).toFixed(frames < rate ? 2 : 1)}\u00a0s`;
+}
