@@ -16,8 +16,16 @@ def clips(draw, first_id, *, recording, in_step):
         fade_in = draw(st.sampled_from([0, 0, 50, length // 2]))
         source = place if in_step else draw(st.integers(0, FRAMES - length))
         found.append(
-            Clip(first_id + index, recording, source, place, length, draw(st.sampled_from([0.0, -3.0])), fade_in,
-                 draw(st.sampled_from([0, 0, 80, length - fade_in])))  # fmt: skip
+            Clip(
+                first_id + index,
+                recording,
+                source,
+                place,
+                length,
+                draw(st.sampled_from([0.0, -3.0])),
+                fade_in,
+                draw(st.sampled_from([0, 0, 80, length - fade_in])),
+            )  # fmt: skip
         )
         place += length + draw(st.sampled_from([0, 0, 1, 4000]))
     return tuple(found)

@@ -70,7 +70,9 @@ def decoded(path: Path, fmt: Format) -> Iterator[ArraySource]:
         frames = 0
         for block in sound.blocks:
             if not np.isfinite(block).all():
-                raise SignalError(f"{path.name} holds samples that are not numbers. Export it again. Nothing was written.")
+                raise SignalError(
+                    f"{path.name} holds samples that are no numbers. Nothing was written; export it again."
+                )
             block = resampler.resample_chunk(block) if resampler else block
             frames += len(block)
             block.tofile(gathered)

@@ -49,7 +49,7 @@ def _make_demo(data: Path) -> None:
 
     if data.exists():
         if not (data / "pampa.db").exists() and any(data.iterdir()):
-            raise PampaError(f"{data} holds other things than a demo. Nothing was changed; choose another --data folder.")
+            raise PampaError(f"{data} holds other things. Nothing was changed; choose another --data folder.")
         shutil.rmtree(data)
     with console.status("Assembling the recordings (about half a minute)") as status:
         truth = assemble(data / "sample")

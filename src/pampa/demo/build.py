@@ -25,7 +25,10 @@ def build(studio: Studio, folder: Path, truth: Truth, tell: Callable[[str], None
     # The clocks are known here, because they were made so: the two people start lined up.
     arriving: list[tuple[str, dict[str, Any]]] = [
         ("marisol_local.wav", {"person": "Marisol Vey"}),
-        ("anders_local.wav", {"person": "Anders Quill", "offset": seconds(ANDERS_OFFSET_S), "drift_ppm": -ANDERS_CLOCK_PPM}),
+        (
+            "anders_local.wav",
+            {"person": "Anders Quill", "offset": seconds(ANDERS_OFFSET_S), "drift_ppm": -ANDERS_CLOCK_PPM},
+        ),
         ("nola_spot.wav", {"person": "Nola Brant", "role": "spot", "offset": seconds(truth.spot_starts_s)}),
         ("call_backup.wav", {"person": "Call backup", "role": "reference"}),
         ("room_sandhaven.wav", {"person": "Room tone, Sandhaven", "role": "reference"}),

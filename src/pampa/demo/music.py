@@ -46,7 +46,13 @@ def theme(seed: int = 12) -> Stereo:
             _pulse(out, at, rng)
     for repeat in range(3):
         for beat, name, length in MELODY:
-            _add(out, plucked(note_hz(name), length * BEAT + 0.9, bright=0.8), (4 + 4 * repeat) * BAR + beat * BEAT, 0.34, 0.18)
+            _add(
+                out,
+                plucked(note_hz(name), length * BEAT + 0.9, bright=0.8),
+                (4 + 4 * repeat) * BAR + beat * BEAT,
+                0.34,
+                0.18,
+            )
     end = 16 * BAR
     for index, name in enumerate(("D2", "D3", "A3", "D4", "F#4", "A4", "D5")):
         _add(out, plucked(note_hz(name), 45.0 - end, bright=0.75), end + 0.03 * index, 0.4, (index - 3) * 0.12)
@@ -63,7 +69,13 @@ def bed(seed: int = 21, seconds: float = 30.0) -> Stereo:
             for index, name in enumerate(tones[:3]):
                 _add(out, pad(note_hz(name), 2 * BAR + 0.5), bar * BAR, 0.2, (index - 1) * 0.4)
         for beat in range(4):
-            _add(out, plucked(note_hz(tones[beat % 3]), 1.2, bright=0.45), bar * BAR + beat * BEAT, 0.14, 0.3 - 0.2 * beat)
+            _add(
+                out,
+                plucked(note_hz(tones[beat % 3]), 1.2, bright=0.45),
+                bar * BAR + beat * BEAT,
+                0.14,
+                0.3 - 0.2 * beat,
+            )
     out *= eased(len(out), 0.6, 2.5)[:, None]
     return _finished(out, rng, -10.0)
 

@@ -122,7 +122,11 @@ class Editing:
                 .limit(most)
             )
             return [
-                {"position": e.position, "what": describe(e.name, e.parameters), "in_force": e.position <= episode.position}
+                {
+                    "position": e.position,
+                    "what": describe(e.name, e.parameters),
+                    "in_force": e.position <= episode.position,
+                }
                 for e in entries
             ]
 

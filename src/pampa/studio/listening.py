@@ -123,7 +123,7 @@ class Listening:
 
     def _measure(self, state: State) -> Standing:
         programme = self.programme(state)
-        part = standing_loudness(programme.mix, dict(programme.versions), self._parts, self._executor)
+        part = standing_loudness(programme.mix, programme.versions, self._parts, self._executor)
         while len(self._parts) > PARTS_KEPT:
             self._parts.popitem(last=False)
         standing = Standing(state.revision, summarise(part), short_term_curve(part.energy))

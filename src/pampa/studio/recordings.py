@@ -23,8 +23,7 @@ from pampa.studio.events import Event, Events
 from pampa.studio.jobs import Jobs, Progress
 from pampa.studio.sounds import Sounds, conformed_key
 
-ROLES = ("person", "spot", "music", "effects", "reference")
-CHANNELS = ("auto", "keep", "left", "right", "sum")
+TRACK_KINDS = ("person", "spot", "music", "effects")
 
 
 class UploadOutOfStep(PampaError):
@@ -119,8 +118,18 @@ class Recordings:
                                      recording=recording_id)  # fmt: skip
         if job:
             self._jobs.go(job)
+        if person or role in TRACK_KINDS:
+            self._name_tracks(recording, person, role)
         self._tell(recording.episode_id)
         return recording
+
+    def _name_tracks(self, recording: Recording, person: str | None, role: str | None) -> None:
+        """A track that holds only this recording is called as it is, and is of its kind."""
+        for track in self._editing.state(recording.episode_id).document.tracks:
+            if track.clips and all(clip.recording == recording.id for clip in track.clips):
+                named = {"name": person} if person else {}
+                kind = {"kind": role} if role in TRACK_KINDS else {}
+                self._editing.edit(recording.episode_id, "set_track", {"track": track.id, **named, **kind})
 
     def remove(self, recording_id: int, *, back: bool = False) -> None:
         """Take a recording off the list, or bring it back. The original and what lies on tracks stay."""
@@ -164,11 +173,13 @@ class Recordings:
         """The job: conform, analyse, and put the recording onto a track. Doing it again changes nothing."""
         with self._sessions() as session:
             recording = self._get(session, parameters["recording"])
+        original = self._media.original(recording.sha256, recording.suffix)
         try:
-            facts = self._conformed(recording, progress)
-        except PampaError as error:
-            self._settle(recording.id, state="failed", error=str(error))
-            raise
+            facts = self._conformed(recording, original, progress)
+        except UnreadableSound as error:
+            told = type(error)(str(error).replace(original.name, recording.name)) if str(error) else error
+            self._settle(recording.id, state="failed", error=str(told))
+            raise told from error
         with self._sessions.begin() as session:
             row = self._get(session, recording.id)
             row.facts, row.state, row.error = facts, "ready", ""
@@ -180,9 +191,8 @@ class Recordings:
             self._place(recording, facts["conformed_frames"])
         self._tell(recording.episode_id)
 
-    def _conformed(self, recording: Recording, progress: Progress) -> dict[str, Any]:
+    def _conformed(self, recording: Recording, original: Path, progress: Progress) -> dict[str, Any]:
         folder = self._media.conformed(conformed_key(recording))
-        original = self._media.original(recording.sha256, recording.suffix)
         self._media.require_room(recording.size)
 
         def told(share: float) -> bool:

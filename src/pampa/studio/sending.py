@@ -81,7 +81,9 @@ class Sending:
     def _keep(self, episode_id: int, job_id: int, file: str, name: str, revision: int, sheet: DeliverySheet) -> None:
         with self._sessions.begin() as session:
             session.add(
-                Delivery(episode_id=episode_id, job_id=job_id, file=file, name=name, revision=revision, sheet=asdict(sheet))
+                Delivery(
+                    episode_id=episode_id, job_id=job_id, file=file, name=name, revision=revision, sheet=asdict(sheet)
+                )
             )
         self._events.post(Event("deliveries", episode_id))
 

@@ -147,7 +147,8 @@ class RemoveMarker(Edit):
 
 
 AnyEdit = Annotated[
-    TakeOut | Clear | PutBack | Split | Move | Trim | SetClip | RemoveClip | AddClip | AddTrack | RemoveTrack | SetTrack | SetRecipe | SetDucking | Nudge | AddMarker | SetMarker | RemoveMarker,
+    TakeOut | Clear | PutBack | Split | Move | Trim | SetClip | RemoveClip | AddClip | AddTrack | RemoveTrack
+    | SetTrack | SetRecipe | SetDucking | Nudge | AddMarker | SetMarker | RemoveMarker,
     Field(discriminator="edit"),
 ]  # fmt: skip
 

@@ -14,6 +14,8 @@ from pampa.studio.editing import RevisionConflict
 from pampa.studio.recordings import UploadOutOfStep
 from pampa.web.pages import page
 
+UNFORESEEN = "Something failed inside Pampa. Nothing was lost. Try again; the log says more."
+
 log = logging.getLogger(__name__)
 
 STATUS: dict[type[PampaError], int] = {
@@ -56,7 +58,7 @@ async def _plain(request: Request, error: Exception) -> Response:
 
 async def _unforeseen(request: Request, error: Exception) -> Response:
     log.exception("request %s failed", request.url.path, exc_info=error)
-    return _answer(request, 500, "Unforeseen", "Something failed inside Pampa. Nothing was lost. Try again; the log says more.")
+    return _answer(request, 500, "Unforeseen", UNFORESEEN)
 
 
 def _answer(request: Request, status: int, kind: str, message: str, received: int | None = None) -> Response:

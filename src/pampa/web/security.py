@@ -57,7 +57,7 @@ async def guard(request: Request, go_on: Next) -> Response:
 def _refusal(request: Request) -> Response | None:
     studio: Studio = request.app.state.studio
     if not _known_host(request, studio):
-        return _no(400, "UnknownHost", "Pampa was called by a name it does not know. Open it by the address it printed.")
+        return _no(400, "UnknownHost", "Pampa does not know this name. Open it by the address that it printed.")
     origin = request.headers.get("origin")
     if request.method not in SAFE:
         if origin and origin.split("://")[-1] != request.headers.get("host"):
@@ -65,7 +65,7 @@ def _refusal(request: Request) -> Response | None:
         expected = request.session.get("token", "")
         given = request.headers.get(TOKEN_HEADER, "")
         if request.url.path != "/sign-in" and not (expected and secrets.compare_digest(given, expected)):
-            return _no(403, "NoToken", "This page has been open since before Pampa started. Nothing was lost. Reload it.")
+            return _no(403, "NoToken", "This page is older than the running Pampa. Nothing was lost. Reload it.")
     if studio.access.has_password and not request.session.get("in") and not request.url.path.startswith(OPEN_PATHS):
         if request.url.path.startswith("/api/"):
             return _no(401, "SignedOut", "You are signed out. Nothing was lost. Sign in again.")

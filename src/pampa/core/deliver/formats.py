@@ -29,12 +29,16 @@ class Format:
                 raise SignalError(f"A delivery has at most 8 channels, this has {channels}. Nothing was written.")
             return self
         if channels > 2:
-            raise SignalError(f"MP3 holds one or two channels, this has {channels}. Write WAV or FLAC. Nothing was written.")
+            raise SignalError(
+                f"MP3 holds one or two channels, this has {channels}. Nothing was written; choose WAV or FLAC."
+            )
         kbit = self.kbit or DEFAULT_KBIT[channels]
         allowed = MPEG1_KBIT if rate in MPEG1_RATES else MPEG2_KBIT
         if kbit not in allowed:
             choices = ", ".join(map(str, allowed))
-            raise SignalError(f"MP3 at {rate} Hz has no bit rate of {kbit} kbit/s; choose from {choices}. Nothing was written.")
+            raise SignalError(
+                f"MP3 at {rate} Hz has no bit rate of {kbit} kbit/s. Nothing was written; choose from {choices}."
+            )
         return Format("mp3", self.bits, kbit)
 
     @property

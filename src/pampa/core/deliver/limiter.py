@@ -153,7 +153,7 @@ def _smoothed(wanted, before, frames, look_ahead, slope):  # type: ignore[no-unt
             continue
         while queue[head] < at:
             head += 1
-        state = max(wanted[queue[head]], state - slope, 0)
+        state = max(wanted[queue[head]], state - slope, np.int64(0))
         released[at] = state
     out = np.zeros(frames, np.float64)
     total = np.int64(0)

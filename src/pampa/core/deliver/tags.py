@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 from pathlib import Path
+from typing import cast
 
 from mutagen.flac import FLAC
 from mutagen.id3 import ID3, TALB, TDRC, TIT2, TPE1, TRCK
@@ -33,7 +34,7 @@ def write_tags(path: Path, tags: Tags) -> None:
         wave = WAVE(path)
         if wave.tags is None:
             wave.add_tags()
-        _fill(wave.tags, tags)
+        _fill(cast(ID3, wave.tags), tags)
         wave.save()
         return
     id3 = ID3()

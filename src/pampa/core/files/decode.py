@@ -56,9 +56,9 @@ def open_sound(path: Path) -> Iterator[SoundFile]:
 
 def _checked(path: Path, sound: SoundFile) -> SoundFile:
     if sound.channels < 1 or sound.channels > MOST_CHANNELS:
-        raise UnreadableSound(f"{path.name} says that it has {sound.channels} channels; 1 to {MOST_CHANNELS} can be read.")
+        raise UnreadableSound(f"{path.name} says it has {sound.channels} channels; 1 to {MOST_CHANNELS} can be read.")
     if not 4000 <= sound.rate <= 768_000:
-        raise UnreadableSound(f"{path.name} says that its sample rate is {sound.rate} Hz; 4 kHz to 768 kHz can be read.")
+        raise UnreadableSound(f"{path.name} says its sample rate is {sound.rate} Hz; 4 to 768 kHz can be read.")
     return sound
 
 
@@ -104,7 +104,7 @@ def _av_blocks(container: av.container.InputContainer, channels: int, rate: int)
     try:
         for frame in container.decode(stream):
             for part in resampler.resample(frame):
-                gathered.append(part.to_ndarray().T[:, :channels])
+                gathered.append(part.to_ndarray().T[:, :channels].astype(np.float32, copy=False))
                 frames += part.samples
             if frames >= BLOCK:
                 yield np.ascontiguousarray(np.concatenate(gathered), np.float32)

@@ -4,5 +4,12 @@ from pampa.core.loudness.measure import Loudness, measure, measure_part, measure
 from pampa.core.loudness.parts import GRID_S, LoudnessPart, merge
 
 __all__ = [
-    "GRID_S", "Loudness", "LoudnessPart", "measure", "measure_part", "measure_source", "merge", "summarise",
+    "GRID_S",
+    "Loudness",
+    "LoudnessPart",
+    "measure",
+    "measure_part",
+    "measure_source",
+    "merge",
+    "summarise",
 ]

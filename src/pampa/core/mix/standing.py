@@ -6,8 +6,9 @@ stretch that only moved has the same content, the same key, and is not computed 
 """
 
 import hashlib
-from collections.abc import Iterable, MutableMapping
+from collections.abc import Iterable, Mapping, MutableMapping
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 
@@ -16,7 +17,7 @@ from pampa.core.loudness import LoudnessPart, measure_part
 from pampa.core.loudness.kernels import EDGE
 from pampa.core.loudness.measure import RUN_IN_S
 from pampa.core.mix.ducking import CELL
-from pampa.core.mix.plan import Lane
+from pampa.core.mix.plan import Lane, SourceKey
 from pampa.core.mix.render import Mix
 from pampa.core.sound import RATE
 
@@ -35,14 +36,14 @@ class Stretch:
     key: bytes
 
 
-def stretches(mix: Mix, versions: dict[object, str]) -> list[Stretch]:
+def stretches(mix: Mix, versions: Mapping[SourceKey, str]) -> list[Stretch]:
     """Divide the episode by content. `versions` names the exact sound behind each source key."""
     edges = _edges(mix)
-    return [Stretch(a, b, _key(mix, a, b, versions)) for a, b in zip(edges, edges[1:], strict=False)]
+    return [Stretch(a, b, _key(mix, a, b, versions)) for a, b in pairwise(edges)]
 
 
 def standing_loudness(
-    mix: Mix, versions: dict[object, str], cache: Cache, executor: Executor | None = None
+    mix: Mix, versions: Mapping[SourceKey, str], cache: Cache, executor: Executor | None = None
 ) -> LoudnessPart:
     """Energies and peaks of the whole episode, computing only stretches that `cache` does not hold.
 
@@ -70,7 +71,7 @@ def _edges(mix: Mix) -> list[int]:
         for span in lane.spans:
             edges.update((max(span.start, 0), min(span.stop, mix.frames)))
     sorted_edges = sorted(edges)
-    for a, b in zip(sorted_edges, sorted_edges[1:], strict=False):
+    for a, b in pairwise(sorted_edges):
         lead = next((span for lane in talk for span in lane.between(a, b)), None)
         shift = lead.source - lead.start if lead else 0
         first = a + STRETCH - (a + shift) % STRETCH
@@ -89,7 +90,7 @@ def _not_too_short(edges: list[int]) -> list[int]:
     return kept + edges[-1:] if edges[-1] > kept[-1] else kept
 
 
-def _key(mix: Mix, start: int, stop: int, versions: dict[object, str]) -> bytes:
+def _key(mix: Mix, start: int, stop: int, versions: Mapping[SourceKey, str]) -> bytes:
     first, last = max(start - LEAD, 0), stop + EDGE
     digest = hashlib.blake2b(repr((start - first, stop - start)).encode(), digest_size=16)
     for lane in mix.plan.lanes:
@@ -98,7 +99,13 @@ def _key(mix: Mix, start: int, stop: int, versions: dict[object, str]) -> bytes:
 
 
 def _describe(
-    digest: "hashlib.blake2b", mix: Mix, lane: Lane, start: int, first: int, last: int, versions: dict[object, str]
+    digest: "hashlib.blake2b",
+    mix: Mix,
+    lane: Lane,
+    start: int,
+    first: int,
+    last: int,
+    versions: Mapping[SourceKey, str],
 ) -> None:
     spans = lane.between(first, last)
     for span in spans:

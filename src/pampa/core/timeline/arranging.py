@@ -144,7 +144,7 @@ def nudge(document: Document, *, track: int, by: int, frames: list[list[int]]) -
     under them. `frames` lists [recording, its length] for each recording on the track.
     """
     old = document.track(track)
-    lengths = {recording: length for recording, length in frames}
+    lengths = {recording: length for recording, length in frames}  # noqa: C416  (lists, as JSON has them)
     clips = tuple(_slid(clip, by, lengths[clip.recording]) for clip in old.clips)
     if any(clip.length <= 0 for clip in clips):
         raise EditRefused("Moved so far, a piece between two cuts would be empty. Nothing was changed.")

@@ -25,7 +25,8 @@ def take_out(document: Document, *, start: int, stop: int) -> Document:
             track, moved = _follow(track, start, stop)
             shifts += moved
         tracks.append(track)
-    on_edge = [thing.id for thing in (*document.seams, *document.markers) if thing.at == stop]
+    things: tuple[Seam | Marker, ...] = (*document.seams, *document.markers)
+    on_edge = [thing.id for thing in things if thing.at == stop]
     seam = replace(
         seam,
         seams=tuple(replace(s, at=s.at - start) for s in document.seams if start < s.at < stop),

@@ -55,7 +55,9 @@ def describe(name: str, parameters: Mapping[str, Any]) -> str:
     """What an edit did, in a few words, for the history."""
     start, stop = parameters.get("start", parameters.get("at", 0)), parameters.get("stop", 0)
     return SENTENCES[name].format(
-        length=f"{abs(stop - start) / RATE:.1f} s", place=clock(min(start, stop or start)), name=parameters.get("name", "")
+        length=f"{abs(stop - start) / RATE:.1f} s",
+        place=clock(min(start, stop or start)),
+        name=parameters.get("name", ""),
     )
 
 
