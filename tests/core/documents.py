@@ -25,7 +25,7 @@ def clips(draw, first_id, *, recording, in_step):
                 draw(st.sampled_from([0.0, -3.0])),
                 fade_in,
                 draw(st.sampled_from([0, 0, 80, length - fade_in])),
-            )  # fmt: skip
+            )
         )
         place += length + draw(st.sampled_from([0, 0, 1, 4000]))
     return tuple(found)

@@ -10,7 +10,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
 from pampa.core.errors import Cancelled, NotFound, PampaError
-from pampa.store.models import Job, now
+from pampa.store.models import Job
 from pampa.studio.events import Event, Events
 
 log = logging.getLogger(__name__)
@@ -152,5 +152,5 @@ def as_dict(job: Job) -> dict[str, Any]:
     """A job as the page is told of it."""
     return {
         "id": job.id, "kind": job.kind, "label": job.label, "state": job.state, "doing": job.doing,
-        "share": round(job.share, 3), "error": job.error, "age_s": (now() - job.created).total_seconds() if job.created else 0.0,
+        "share": round(job.share, 3), "error": job.error,
     }  # fmt: skip

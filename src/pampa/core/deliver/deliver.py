@@ -10,7 +10,7 @@ import numpy as np
 from pampa.core.deliver.encode import encode, expected_shift_db
 from pampa.core.deliver.formats import Format
 from pampa.core.deliver.sheet import TOLERANCE_LU, DeliverySheet, is_met, sheet_of
-from pampa.core.deliver.solve import Aim, Solution, measure_parts, solve
+from pampa.core.deliver.solve import METERS_DIFFER_DB, Aim, Solution, at_gain, measure_parts, solve
 from pampa.core.deliver.tags import Tags, write_tags
 from pampa.core.executor import Executor, Inline
 from pampa.core.files.decode import open_sound
@@ -49,19 +49,22 @@ def deliver(
     encoder_s, rounds = 0.0, 0
     try:
         extra_gain, extra_room = _rehearse(source, parts, making, fmt, aim, executor, progress)
-        for rounds in range(1, ROUNDS + 1):  # noqa: B007  (counted for the sheet)
-            progress("Finding the gain", 0.0)
-            solution = solve(source, parts, aim, executor, extra_gain_db=extra_gain, extra_room_db=extra_room)
+        progress("Finding the gain", 0.0)
+        solution = solve(source, parts, aim, executor, extra_gain_db=extra_gain, extra_room_db=extra_room)
+        for rounds in range(1, ROUNDS + 1):
             encoder_s += _write(source, solution, making, fmt, executor, progress)
             progress("Measuring the file", 0.0)
             decoded, frames = measure_file(making)
             loudness = summarise(decoded)
             if (is_met(loudness, aim) and _close(loudness.integrated_lufs, aim)) or solution.shortfall:
                 break
-            if loudness.integrated_lufs is None or loudness.true_peak_dbtp is None:
+            if loudness.integrated_lufs is None or loudness.true_peak_dbtp is None or rounds == ROUNDS:
                 break
-            extra_gain += aim.target_lufs - loudness.integrated_lufs
+            # The file follows the gain evenly, so the gain itself is corrected by what the file is off.
+            gain_db = solution.gain_db + aim.target_lufs - loudness.integrated_lufs
             extra_room += max(loudness.true_peak_dbtp - aim.ceiling_dbtp + 0.03, 0.0)
+            hard_db = aim.ceiling_dbtp - extra_room
+            solution = at_gain(source, parts, gain_db, hard_db - METERS_DIFFER_DB, hard_db, executor)
         if tags:
             write_tags(making, tags)
         with making.open("rb") as file:

@@ -49,16 +49,19 @@ def sheet_of(
     met = is_met(loudness, aim)
     reason = None
     if not met:
-        reason = solution.shortfall or _unmet(loudness, aim)
+        reason = solution.shortfall or _unmet(loudness, aim, lossy=fmt.kind == "mp3")
     return DeliverySheet(
         fmt.label, rate, channels, duration_s, size_bytes, aim.target_lufs, aim.ceiling_dbtp, loudness,
         solution.gain_db, solution.loss_lu, met, reason, short_term_curve(decoded.energy), rounds, encoder_s,
     )  # fmt: skip
 
 
-def _unmet(loudness: Loudness, aim: Aim) -> str:
+def _unmet(loudness: Loudness, aim: Aim, *, lossy: bool) -> str:
+    cause, advice = "the reading jumps over the target as the gain rises", "Choose a slightly different target"
+    if lossy:
+        cause, advice = "the encoder changes level and peaks too much", "Choose a higher bit rate"
     return (
         f"The file came out at {loudness.integrated_lufs or float('nan'):.1f} LUFS and "
-        f"{loudness.true_peak_dbtp or float('nan'):.1f} dBTP: the encoder changes level and peaks too much to reach "
-        f"{aim.target_lufs:.1f} LUFS under {aim.ceiling_dbtp:.1f} dBTP. Choose a higher bit rate."
+        f"{loudness.true_peak_dbtp or float('nan'):.1f} dBTP: {cause}; wanted were "
+        f"{aim.target_lufs:.1f} LUFS under {aim.ceiling_dbtp:.1f} dBTP. {advice}."
     )

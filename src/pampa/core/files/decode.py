@@ -12,7 +12,7 @@ import soundfile
 from pampa.core.errors import UnreadableSound
 from pampa.core.sound import FloatArray
 
-BLOCK = 1 << 17
+BLOCK, SMALL_BLOCK = 1 << 17, 1 << 10
 MOST_CHANNELS = 64
 
 
@@ -63,13 +63,22 @@ def _checked(path: Path, sound: SoundFile) -> SoundFile:
 
 
 def _soundfile_blocks(handle: soundfile.SoundFile) -> Iterator[FloatArray]:
+    done, size = 0, BLOCK
     while True:
         try:
-            block = handle.read(BLOCK, dtype="float32", always_2d=True)
+            block = handle.read(size, dtype="float32", always_2d=True)
         except (soundfile.LibsndfileError, RuntimeError):
-            return  # damaged from here on: what came before is kept, and found short by the caller
+            if size == SMALL_BLOCK:
+                return  # damaged from here on: what came before is kept, and found short by the caller
+            size = SMALL_BLOCK  # come as near to the damage as can be
+            try:
+                handle.seek(done)
+            except (soundfile.LibsndfileError, RuntimeError):
+                return
+            continue
         if not len(block):
             return
+        done += len(block)
         yield block
 
 

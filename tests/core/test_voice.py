@@ -1,0 +1,108 @@
+"""The voice treatment: filters against the cookbook's promises, the compressor against its curve."""
+
+import numpy as np
+import pytest
+from scipy.signal import sosfreqz
+
+from pampa.core.loudness import measure, measure_part
+from pampa.core.sound import RATE, ArraySource, Segment, segments
+from pampa.core.voice import kernels
+from pampa.core.voice.equaliser import bell, high_shelf, low_cut, tone_sections
+from pampa.core.voice.level import speech_activity, speech_level
+from pampa.core.voice.recipe import Recipe
+from pampa.core.voice.treat import threshold_of, treat_segment
+from tests.signals import noise, silence, sine, talk
+
+
+def response_db(sections, hz):
+    sos = np.array([[b0, b1, b2, 1.0, a1, a2] for b0, b1, b2, a1, a2 in sections])
+    return 20 * np.log10(np.abs(sosfreqz(sos, [hz], fs=RATE)[1][0]))
+
+
+def treated(sound, recipe, threshold=-20.0):
+    source = ArraySource(sound)
+    parts = [treat_segment(source, segment, recipe, threshold_db=threshold) for segment in segments(source.frames)]
+    return np.concatenate(parts)
+
+
+PLAIN = Recipe(low_cut_hz=0, body_db=0, presence_db=0, ratio=1)
+
+
+@pytest.mark.parametrize("gain", [-9.0, -2.0, 4.0])
+def test_a_bell_has_its_gain_at_its_centre_and_none_far_away(gain):
+    assert response_db([bell(300, 0.9, gain)], 300) == pytest.approx(gain, abs=0.01)
+    assert response_db([bell(300, 0.9, gain)], 15_000) == pytest.approx(0, abs=0.05)
+
+
+def test_a_shelf_has_half_its_gain_at_the_corner_and_all_above():
+    assert response_db([high_shelf(4500, 0.71, 6)], 4500) == pytest.approx(3, abs=0.1)
+    assert response_db([high_shelf(4500, 0.71, 6)], 20_000) == pytest.approx(6, abs=0.1)
+
+
+def test_the_low_cut_of_a_recipe_is_three_db_down_at_its_corner_and_steep_below():
+    sections = tone_sections(Recipe(low_cut_hz=80, body_db=0, presence_db=0))
+    assert response_db(sections, 80) == pytest.approx(-3.01, abs=0.05)
+    assert response_db(sections, 40) == pytest.approx(-24.1, abs=0.3)
+    assert response_db([low_cut(80, 0.7071)], 80) == pytest.approx(-3.01, abs=0.05)
+
+
+def test_a_recipe_that_does_nothing_changes_no_bit():
+    sound = talk(25)
+    assert np.array_equal(treated(sound, PLAIN), sound)
+
+
+def test_the_compressor_takes_what_its_ratio_says():
+    """Giannoulis et al. 2012: far over the knee, every dB over the threshold leaves 1/ratio of itself."""
+    peaks = np.full(20_000, 10 ** (-8 / 20))
+    gain = kernels.compressor_gain_db(peaks, -20.0, 2.5, 6.0, 0.9, 0.99)
+    assert gain[-1] == pytest.approx(-12 * (1 - 1 / 2.5), abs=1e-6)
+    assert kernels.compressor_gain_db(peaks * 0.05, -20.0, 2.5, 6.0, 0.9, 0.99)[-1] == 0
+
+
+def test_loud_syllables_of_ordinary_speech_lose_three_to_six_db():
+    sound = talk(40, dbfs=-24)
+    level = speech_level(measure_part(sound, RATE).energy)
+    squeezed = treated(sound, Recipe(low_cut_hz=0, body_db=0, presence_db=0), threshold_of(level))
+    loud = np.abs(sound[:, 0]) > 0.8 * np.abs(sound).max()
+    taken = 20 * np.log10(np.abs(sound[loud, 0]) / np.abs(squeezed[loud, 0]))
+    assert 1.0 < np.median(taken) < 6.0
+
+
+def test_segments_come_out_the_same_in_any_order_and_join_without_a_step():
+    source = ArraySource(talk(65, seed=7))
+    grid = list(segments(source.frames))
+    forth = [treat_segment(source, s, Recipe(), threshold_db=-22) for s in grid]
+    back = [treat_segment(source, s, Recipe(), threshold_db=-22) for s in reversed(grid)][::-1]
+    assert all(np.array_equal(a, b) for a, b in zip(forth, back, strict=True))
+    whole = treat_segment(source, Segment(0, 0, source.frames), Recipe(), threshold_db=-22)
+    error = np.abs(np.concatenate(forth) - whole).max()
+    assert error < 10 ** (-70 / 20) * np.abs(whole).max()
+
+
+@pytest.mark.parametrize("sound", [silence(3), sine(100, seconds=3), noise(3, dbfs=-1)])
+def test_silence_and_full_scale_stay_finite(sound):
+    assert np.isfinite(treated(sound, Recipe())).all()
+
+
+def test_speech_level_leaves_pauses_out():
+    """Ten seconds of talk in two minutes of quiet read as ten seconds of talk."""
+    spoken = talk(10, dbfs=-26)
+    quiet = noise(110, dbfs=-65)
+    alone = speech_level(measure_part(spoken, RATE).energy)
+    among = speech_level(measure_part(np.concatenate([quiet, spoken]), RATE).energy)
+    assert among == pytest.approx(alone, abs=0.5)
+    assert speech_level(measure_part(silence(5), RATE).energy) is None
+
+
+def test_activity_is_where_speech_is():
+    sound = np.concatenate([noise(5, dbfs=-65), noise(5, dbfs=-25), noise(5, dbfs=-65)])
+    activity = speech_activity(measure_part(sound, RATE).energy)
+    assert activity[10:240].max() == 0
+    assert activity[255:495].min() == 1
+    assert activity[505:].max() == 0
+
+
+def test_treatment_keeps_the_loudness_in_reach():
+    sound = talk(30, dbfs=-24)
+    before, after = measure(sound).integrated_lufs, measure(treated(sound, Recipe(), -21)).integrated_lufs
+    assert abs(before - after) < 6
