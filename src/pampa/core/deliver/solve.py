@@ -81,7 +81,9 @@ def solve(
         for _ in range(ROUNDS):
             found = at_gain(source, parts, gain_db, ceiling_db, hard_db, executor)
             if found.loss_lu > aim.most_loss_lu:
-                return best[1] if best else _squashed(source, parts, aim, loudness, found, executor)
+                if lower_db == 0:
+                    return _squashed(source, parts, aim, loudness, found, executor)
+                break
             error = target - (loudness + gain_db - found.loss_lu)
             if best is None or abs(error) < best[0]:
                 best = (abs(error), found)
