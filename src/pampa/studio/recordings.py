@@ -16,12 +16,14 @@ from pampa.core.files.stalks import read_stalks
 from pampa.core.loudness import measure_source
 from pampa.core.loudness.measure import to_db
 from pampa.core.voice.level import speech_level
-from pampa.store.media import Media, safe_name, safe_suffix
+from pampa.store.media import DiskFull, Media, safe_name, safe_suffix
 from pampa.store.models import Episode, Recording, Upload
 from pampa.studio.editing import Editing
 from pampa.studio.events import Event, Events
 from pampa.studio.jobs import Jobs, Progress
 from pampa.studio.sounds import Sounds, conformed_key
+
+__all__ = ["DiskFull", "Recording", "Recordings", "Upload", "UploadOutOfStep"]
 
 TRACK_KINDS = ("person", "spot", "music", "effects")
 

@@ -6,9 +6,11 @@ from typing import Annotated, Any, Literal
 from pydantic import BaseModel, ConfigDict, Field
 
 from pampa.core.timeline.document import Kind
-from pampa.store.models import Delivery, Episode, Recording, Show, Upload
 from pampa.studio.editing import State
 from pampa.studio.listening import Standing
+from pampa.studio.recordings import Recording, Upload
+from pampa.studio.sending import Delivery
+from pampa.studio.shows import Episode, Show
 
 Place = Annotated[int, Field(ge=0, le=1 << 40)]
 Name = Annotated[str, Field(min_length=1, max_length=200)]

@@ -1,0 +1,75 @@
+"""A real server and a real browser: Debian's Chromium, headless, on pages of the sample episode."""
+
+import os
+import shutil
+import socket
+import threading
+import time
+
+import pytest
+import uvicorn
+from playwright.sync_api import sync_playwright
+
+from pampa.studio.settings import Settings
+from pampa.studio.studio import Studio
+from pampa.web.app import create_app
+
+CHROMIUM = os.environ.get("CHROMIUM") or shutil.which("chromium") or "/usr/bin/chromium"
+FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update",
+         "--disable-sync", "--no-first-run", "--autoplay-policy=no-user-gesture-required"]  # fmt: skip
+EPISODE = 2
+
+
+@pytest.fixture(scope="session")
+def browser():
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
+        yield browser
+        browser.close()
+
+
+@pytest.fixture
+def demo_server(demo_copy):
+    """The address of a server over a copy of the sample, and its studio."""
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        port = probe.getsockname()[1]
+    studio = Studio(Settings(data=demo_copy, port=port, workers=2))
+    config = uvicorn.Config(create_app(studio), port=port, log_level="error", timeout_graceful_shutdown=1)
+    server = uvicorn.Server(config)
+    thread = threading.Thread(target=server.run, daemon=True)
+    thread.start()
+    while not server.started:
+        time.sleep(0.01)
+    yield f"http://127.0.0.1:{port}", studio
+    server.should_exit = True
+    thread.join(10)
+
+
+@pytest.fixture
+def page(browser):
+    """A page that fails its test for errors in scripts and for requests that leave the machine."""
+    context = browser.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True)
+    page = context.new_page()
+    problems = []
+    page.on("pageerror", lambda error: problems.append(str(error)))
+    page.on("console", lambda m: problems.append(m.text) if m.type in ("error", "warning") else None)
+    page.on(
+        "request", lambda r: problems.append(r.url) if "://127.0.0.1:" not in r.url and r.url[:5] != "blob:" else None
+    )
+    yield page
+    context.close()
+    assert problems == []
+
+
+@pytest.fixture
+def open_stage(page, demo_server):
+    """Opens the sample episode at a stage."""
+    base, _ = demo_server
+
+    def go(stage="prune", on=page):
+        on.goto(f"{base}/episodes/{EPISODE}/{stage}")
+        on.wait_for_selector("body[data-ready]")
+        return on
+
+    return go

@@ -1,0 +1,125 @@
+"""Gather, Line up, Balance and Send out in the real interface."""
+
+import re
+
+import pytest
+import soundfile
+from playwright.sync_api import expect
+
+from pampa.core.loudness import measure
+from tests.pages.conftest import EPISODE
+
+
+def test_a_chosen_file_comes_in_and_can_be_named(open_stage, talk_file, page):
+    open_stage("gather")
+    page.set_input_files("#files", str(talk_file("pick_up.wav", seconds=4)))
+    row = page.locator("tr", has_text="pick_up.wav")
+    expect(row).to_contain_text("0:04", timeout=15_000)
+    name = row.get_by_label("Who is on pick_up.wav")
+    name.fill("Nola Brant, pick-up")
+    name.blur()
+    expect(page.locator(".tracks input").last).to_have_value("Nola Brant, pick-up")
+
+
+def test_files_in_sequence_lie_one_after_another(open_stage, talk_file, page, demo_server):
+    open_stage("gather")
+    page.get_by_label("one track, one after another").check()
+    page.set_input_files("#files", [str(talk_file("one.wav", seconds=3)), str(talk_file("two.wav", seconds=2, seed=2))])
+    expect(page.locator("tr", has_text="two.wav")).to_contain_text("0:02", timeout=20_000)
+    expect(page.locator(".tracks li")).to_have_count(6)
+    clips = demo_server[1].editing.state(EPISODE).document.tracks[-1].clips
+    assert [clip.start for clip in clips] == [0, 144_000]
+
+
+def test_what_is_not_sound_is_said_where_it_was_dropped(open_stage, tmp_path, page):
+    open_stage("gather")
+    (tmp_path / "show notes.wav").write_text("not sound")
+    page.set_input_files("#files", str(tmp_path / "show notes.wav"))
+    row = page.locator("tr", has_text="show notes.wav")
+    expect(row).to_contain_text("could not be read as sound", timeout=15_000)
+    expect(page.get_by_role("alert").first).to_contain_text("Nothing was changed")
+
+
+def test_a_file_dropped_anywhere_on_the_page_comes_in(open_stage, talk_file, page):
+    open_stage("prune")
+    data = talk_file("dropped.wav", seconds=2).read_bytes().hex()
+    transfer = page.evaluate_handle(
+        """(hex) => {
+          const bytes = Uint8Array.from(hex.match(/../g), (pair) => parseInt(pair, 16));
+          const transfer = new DataTransfer();
+          transfer.items.add(new File([bytes], "dropped.wav"));
+          return transfer;
+        }""",
+        data,
+    )
+    page.dispatch_event("body", "drop", {"dataTransfer": transfer})
+    expect(page.locator("tr", has_text="dropped.wav")).to_contain_text("0:02", timeout=15_000)
+
+
+def test_a_nudge_moves_one_person(open_stage, page, demo_server):
+    open_stage("line-up")
+    before = demo_server[1].editing.state(EPISODE).document
+    page.get_by_label("Anders Quill 10 milliseconds later").click()
+    expect(page.locator("#undo")).to_have_attribute("title", "Nudged a track")
+    after = demo_server[1].editing.state(EPISODE).document
+    assert after.tracks[1].clips[0].start - before.tracks[1].clips[0].start == 480
+    assert after.tracks[0] == before.tracks[0]
+
+
+def test_a_voice_is_treated_or_not_and_its_recipe_changed(open_stage, page, demo_server):
+    open_stage("balance")
+    page.get_by_label("Treat Anders Quill").click()
+    expect(page.get_by_label("Treat Anders Quill")).to_have_attribute("aria-pressed", "false")
+    slider = page.locator(".voice-head", has_text="Marisol").locator("..").get_by_label("Low cut")
+    slider.focus()
+    slider.press("ArrowRight")
+    expect(page.locator("#undo")).to_have_attribute("title", "Changed a recipe")
+    tracks = demo_server[1].editing.state(EPISODE).document.tracks
+    assert not tracks[1].treated
+    assert tracks[0].recipe.low_cut_hz == 85
+
+
+def test_solo_hears_one_person(open_stage, page):
+    open_stage("balance")
+    page.get_by_label("Hear Anders Quill alone").click()
+    page.keyboard.press("Home")
+    page.keyboard.press("Space")
+    expect(page.locator("#clock")).to_have_text(re.compile(r"0:00:0[2-4]"), timeout=8000)
+    assert page.locator("#heard").inner_text() == "–"  # Anders comes in at 4.7 s
+    page.keyboard.press("Space")
+
+
+def test_send_out_download_and_measure(open_stage, page, tmp_path):
+    open_stage("send-out")
+    page.locator("#format").select_option("flac-24")
+    page.locator("#make-file").click()
+    expect(page.locator(".delivery-sheet").first).to_be_visible(timeout=60_000)
+    expect(page.locator(".outcome").first).to_have_text("on target")
+    with page.expect_download() as waiting:
+        page.get_by_role("link", name="Download").click()
+    path = tmp_path / waiting.value.suggested_filename
+    waiting.value.save_as(path)
+    assert path.name == "slack-water-12-the-pilot-ladder.flac"
+    sound, rate = soundfile.read(path, dtype="float32")
+    reading = measure(sound, rate)
+    assert reading.integrated_lufs == pytest.approx(-16.0, abs=0.1)
+    assert reading.true_peak_dbtp <= -1.0
+
+
+def test_a_delivery_can_be_stopped(open_stage, page):
+    open_stage("send-out")
+    page.locator("#format").select_option("mp3-320")
+    page.locator("#make-file").click()
+    page.get_by_role("button", name="Stop", exact=True).first.click()
+    expect(page.get_by_role("status").first).to_contain_text("stopped", timeout=20_000)
+    expect(page.locator(".deliveries > li")).to_have_count(0)
+
+
+def test_stages_are_reached_without_stopping_the_sound(open_stage, page):
+    open_stage("prune")
+    page.keyboard.press("Space")
+    page.get_by_role("link", name="Balance").click()
+    expect(page).to_have_url(re.compile("/balance$"))
+    assert page.locator("#play").get_attribute("aria-pressed") == "true"
+    page.go_back()
+    expect(page.get_by_role("heading", name="Prune")).to_be_visible()

@@ -1,0 +1,81 @@
+"""The direction of imports, and other rules of the house that a machine can check."""
+
+import ast
+from pathlib import Path
+
+import pytest
+
+import pampa
+
+ROOT = Path(pampa.__file__).parent
+ALLOWED = {
+    "core": {"core"},
+    "store": {"core", "store"},
+    "studio": {"core", "store", "studio"},
+    "web": {"core", "studio", "web"},
+    "cli": {"core", "studio", "web", "cli", "demo"},
+    "demo": {"core", "studio", "demo"},
+}
+MODULES = sorted(path for path in ROOT.rglob("*.py") if len(path.relative_to(ROOT).parts) > 1)
+
+
+def imports_of(path):
+    for node in ast.walk(ast.parse(path.read_text())):
+        if isinstance(node, ast.Import):
+            yield from (alias.name for alias in node.names)
+        elif isinstance(node, ast.ImportFrom) and node.module:
+            yield node.module
+
+
+@pytest.mark.parametrize("path", MODULES, ids=lambda path: str(path.relative_to(ROOT)))
+def test_imports_point_the_right_way(path):
+    layer = path.relative_to(ROOT).parts[0]
+    for name in imports_of(path):
+        if name.startswith("pampa."):
+            assert name.split(".")[1] in ALLOWED[layer], f"{layer} must not know {name}"
+
+
+def test_the_core_knows_no_web_no_database_and_no_paths_outside_its_files():
+    forbidden = {"fastapi", "starlette", "pydantic", "sqlalchemy", "jinja2", "uvicorn", "typer"}
+    for path in (ROOT / "core").rglob("*.py"):
+        names = {name.split(".")[0] for name in imports_of(path)}
+        assert not names & forbidden, path
+        if path.parent.name not in ("files", "deliver"):
+            assert "pathlib" not in names, path
+
+
+def test_routes_know_the_store_only_through_the_studio():
+    for path in (ROOT / "web" / "routes").rglob("*.py"):
+        assert not any(name.startswith("pampa.store") for name in imports_of(path)), path
+
+
+def test_every_module_begins_with_what_it_is():
+    for path in ROOT.rglob("*.py"):
+        assert ast.get_docstring(ast.parse(path.read_text())), path
+
+
+def test_no_file_grows_past_its_idea():
+    for pattern in ("*.py", "*.js", "*.html"):
+        for path in ROOT.rglob(pattern):
+            if "vendor" not in path.parts:
+                assert len(path.read_text().splitlines()) <= 450, path
+
+
+def test_pages_load_nothing_from_elsewhere():
+    for path in [*ROOT.rglob("*.html"), *(ROOT / "web" / "static" / "js").glob("*.js"), *ROOT.rglob("pampa.css")]:
+        text = path.read_text()
+        assert "https://" not in text, path
+        assert "http://" not in text.replace("http://www.w3.org", ""), path
+
+
+def test_the_migrations_make_the_tables_of_the_models(tmp_path):
+    from alembic.autogenerate import compare_metadata
+    from alembic.migration import MigrationContext
+
+    from pampa.store.database import engine_for, migrate
+    from pampa.store.models import Base
+
+    engine = engine_for(tmp_path / "a.db")
+    migrate(engine)
+    with engine.connect() as connection:
+        assert compare_metadata(MigrationContext.configure(connection), Base.metadata) == []

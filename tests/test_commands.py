@@ -1,0 +1,111 @@
+"""The commands, as a script would call them."""
+
+import json
+import subprocess
+import sys
+from pathlib import Path
+
+import numpy as np
+import pytest
+import soundfile
+
+from pampa.core.sound import RATE
+from tests.signals import noise, silence, sine, talk
+
+ROOT = Path(__file__).parents[1]
+
+
+def pampa(*arguments):
+    command = [sys.executable, "-m", "pampa", *map(str, arguments)]
+    return subprocess.run(command, capture_output=True, text=True, timeout=120, check=False)
+
+
+@pytest.fixture
+def wav(tmp_path):
+    def make(name, sound, rate=RATE):
+        soundfile.write(tmp_path / name, sound, rate, subtype="FLOAT")
+        return tmp_path / name
+
+    return make
+
+
+def test_measure_prints_one_object_a_file(wav):
+    files = [wav("a.wav", sine(1000, dbfs=-23, seconds=5, channels=2)), wav("b.wav", silence(2), 44_100)]
+    done = pampa("measure", *files, "--json")
+    loud, silent = map(json.loads, done.stdout.splitlines())
+    assert done.returncode == 0
+    assert loud["integrated_lufs"] == pytest.approx(-23.0, abs=0.1)
+    assert list(loud) == [
+        "file", "duration_s", "sample_rate", "channels", "integrated_lufs", "loudness_range_lu",
+        "max_momentary_lufs", "max_short_term_lufs", "true_peak_dbtp", "sample_peak_dbfs",
+    ]  # fmt: skip
+    assert silent["sample_rate"] == 44_100
+    assert {silent[name] for name in list(silent)[4:]} == {None}
+
+
+def test_measure_goes_on_past_a_bad_file_and_says_so(wav, tmp_path):
+    (tmp_path / "notes.wav").write_text("not sound")
+    done = pampa("measure", tmp_path / "notes.wav", wav("a.wav", noise(1)), "--json")
+    assert done.returncode == 2
+    assert len(done.stdout.splitlines()) == 1
+    assert "could not be read as sound" in done.stderr
+    assert "Traceback" not in done.stderr
+
+
+def test_deliver_meets_its_target(wav, tmp_path):
+    source = wav("in.wav", np.repeat(talk(12, dbfs=-30), 2, axis=1))
+    done = pampa("deliver", source, tmp_path / "out.mp3", "--target", -16, "--ceiling", -1, "--bitrate", 128, "--json")
+    sheet = json.loads(done.stdout)
+    assert done.returncode == 0
+    assert sheet["met"]
+    measured = json.loads(pampa("measure", tmp_path / "out.mp3", "--json").stdout)
+    assert measured["integrated_lufs"] == pytest.approx(-16, abs=0.1)
+    assert measured["true_peak_dbtp"] <= -1.0
+
+
+def test_deliver_ends_with_3_when_the_limiting_allowed_does_not_reach(wav, tmp_path):
+    source = wav("in.wav", np.clip(noise(6, dbfs=-10, channels=2), -1, 1))
+    done = pampa("deliver", source, tmp_path / "out.wav", "--target", -1)
+    assert done.returncode == 3
+    assert "limiting" in done.stdout
+    assert (tmp_path / "out.wav").exists()
+
+
+@pytest.mark.parametrize(
+    ("name", "arguments", "said"),
+    [
+        ("out.doc", [], "Pampa writes"),
+        ("out.mp3", ["--bitrate", "77"], "bit rate"),
+        ("out.wav", ["--bits", "12"], "16 or 24"),
+        ("none/out.wav", [], "no folder"),
+        ("in.wav", [], "same file"),
+    ],
+)
+def test_deliver_ends_with_2_for_what_cannot_be_done_and_writes_nothing(wav, tmp_path, name, arguments, said):
+    source = wav("in.wav", talk(2))
+    before = source.read_bytes()
+    done = pampa("deliver", source, tmp_path / name, *arguments)
+    assert done.returncode == 2
+    assert said in done.stderr
+    assert [entry.name for entry in tmp_path.iterdir()] == ["in.wav"]
+    assert source.read_bytes() == before
+
+
+def test_deliver_refuses_samples_that_are_no_numbers(wav, tmp_path):
+    sound = talk(1)
+    sound[7] = np.nan
+    done = pampa("deliver", wav("in.wav", sound), tmp_path / "out.wav", "--json")
+    assert done.returncode == 2
+    assert "no numbers" in json.loads(done.stdout)["error"]
+
+
+def test_a_rate_that_mp3_does_not_know_becomes_48_khz(wav, tmp_path):
+    source = wav("in.wav", talk(6, rate=96_000), 96_000)
+    assert pampa("deliver", source, tmp_path / "out.mp3", "--target", "-19").returncode == 0
+    assert soundfile.info(tmp_path / "out.mp3").samplerate == 48_000
+
+
+def test_every_command_of_the_launcher_is_in_the_manual():
+    readme = (ROOT / "README.md").read_text()
+    for command in ("demo", "serve", "test", "bench", "measure", "deliver", "password"):
+        assert f"./pampa {command}" in readme
