@@ -45,7 +45,7 @@ def test_nothing_is_cut_off_at_the_sizes_that_must_hold(page, demo_server, width
         outside = page.evaluate(
             """() => [...document.querySelectorAll("button, a, input, select")]
                 .filter((e) => e.offsetParent && !e.classList.contains("visually-hidden"))
-                .filter((e) => { const box = e.getBoundingClientRect(); return box.right > innerWidth + 1 || box.left < -1; })
+                .filter((e) => e.getBoundingClientRect().right > innerWidth + 1 || e.getBoundingClientRect().left < -1)
                 .map((e) => e.outerHTML.slice(0, 80))"""
         )
         assert outside == [], path

@@ -59,7 +59,7 @@ def test_a_file_dropped_anywhere_on_the_page_comes_in(open_stage, talk_file, pag
 def test_a_nudge_moves_one_person(open_stage, page, demo_server):
     open_stage("line-up")
     before = demo_server[1].editing.state(EPISODE).document
-    page.get_by_label("Anders Quill 10 milliseconds later").click()
+    page.get_by_label("+10 milliseconds, Anders Quill later").click()
     expect(page.locator("#undo")).to_have_attribute("title", "Nudged a track")
     after = demo_server[1].editing.state(EPISODE).document
     assert after.tracks[1].clips[0].start - before.tracks[1].clips[0].start == 480
@@ -68,8 +68,8 @@ def test_a_nudge_moves_one_person(open_stage, page, demo_server):
 
 def test_a_voice_is_treated_or_not_and_its_recipe_changed(open_stage, page, demo_server):
     open_stage("balance")
-    page.get_by_label("Treat Anders Quill").click()
-    expect(page.get_by_label("Treat Anders Quill")).to_have_attribute("aria-pressed", "false")
+    page.get_by_label("Treated: Anders Quill").click()
+    expect(page.get_by_label("Treated: Anders Quill")).to_have_attribute("aria-pressed", "false")
     slider = page.locator(".voice-head", has_text="Marisol").locator("..").get_by_label("Low cut")
     slider.focus()
     slider.press("ArrowRight")

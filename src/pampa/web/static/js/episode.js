@@ -97,6 +97,8 @@ const core = {
     this.seek(remembered(`place-${this.episodeId}`, 0));
     stage.sheet.keepInSight(this.playhead);
     window.addEventListener("keydown", (event) => this.pressed(event));
+    // A button pressed with the pointer gives the keyboard back, so that Space plays and does not press it again.
+    document.addEventListener("click", (event) => { if (event.detail > 0) event.target.closest("button, a, input[type=radio], input[type=range]")?.blur(); });
     window.addEventListener("popstate", () => { this.stage = window.location.pathname.split("/").pop(); });
     matchMedia("(prefers-color-scheme: dark)").addEventListener("change", () => this.redrawAll());
     document.body.dataset.ready = "yes";
@@ -156,8 +158,13 @@ const core = {
     const state = await api.get(`/api/episodes/${this.episodeId}`).catch(() => null);
     if (state && state.revision !== this.revision) this.take(state);
   },
+  // Edits go one after another: a quick second key is made on what the first one left.
+  inTurn(work) {
+    this.turn = (this.turn ?? Promise.resolve()).then(() => this.attempt(work));
+    return this.turn;
+  },
   edit(edit) {
-    return this.attempt(async () => {
+    return this.inTurn(async () => {
       const state = await api.post(`/api/episodes/${this.episodeId}/edits`, { revision: this.revision, edit });
       this.take(state);
       return state;
@@ -166,7 +173,7 @@ const core = {
   undo() { return this.step("undo"); },
   redo() { return this.step("redo"); },
   step(way) {
-    return this.attempt(async () => {
+    return this.inTurn(async () => {
       this.take(await api.post(`/api/episodes/${this.episodeId}/${way}`, { revision: this.revision }));
       this.select(null);
     });

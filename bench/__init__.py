@@ -1,0 +1,1 @@
+"""What Pampa is fast at, measured: `./pampa bench`."""

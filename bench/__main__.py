@@ -1,0 +1,228 @@
+"""Times the passes that people wait for, on synthetic sound of known length, and prints them as ratios.
+
+Each figure is the median of several runs in this one process; `x` is times real time. Peers run in between,
+in the same process, so that a noisy machine slows both. Nothing here is asserted.
+"""
+
+import argparse
+import ctypes
+import ctypes.util
+import statistics
+import tempfile
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+import soundfile
+
+from pampa.core.deliver.deliver import finished, measure_file
+from pampa.core.deliver.encode import encode
+from pampa.core.deliver.formats import Format
+from pampa.core.deliver.solve import Aim, measure_parts, solve
+from pampa.core.executor import Inline, Threads
+from pampa.core.files.child import conform_in_child
+from pampa.core.loudness import measure_source
+from pampa.core.sound import RATE, ArraySource, FloatArray, segments
+from pampa.core.timeline import cutting
+from pampa.core.timeline.document import Clip, Document, Track
+from pampa.core.voice.recipe import Recipe
+from pampa.core.voice.treat import treat_segment
+
+Row = tuple[str, float, str]
+
+
+def talk(seconds: float, seed: int) -> FloatArray:
+    """Speech-like mono: coloured noise in syllables, phrases and pauses, repeated to the length."""
+    rng = np.random.default_rng(seed)
+    t = np.arange(60 * RATE) / RATE
+    voice = np.sin(2 * np.pi * 130 * t) + 0.4 * np.sin(2 * np.pi * 390 * t) + 0.2 * rng.standard_normal(t.size)
+    voice *= np.clip(np.sin(2 * np.pi * 4 * t) + 0.3, 0, 1) * (np.sin(2 * np.pi * t / 5.3 + seed) > -0.3)
+    minute = (0.08 * voice + 3e-4 * rng.standard_normal(t.size)).astype(np.float32)
+    return np.resize(minute, round(seconds * RATE))[:, None]
+
+
+def timed(work: Callable[[], object], runs: int) -> float:
+    """Median seconds over `runs` runs after a warm-up."""
+    work()
+    spent = []
+    for _ in range(runs):
+        began = time.perf_counter()
+        work()
+        spent.append(time.perf_counter() - began)
+    return statistics.median(spent)
+
+
+def measuring(seconds: float, runs: int) -> list[Row]:
+    """A full measurement of stereo on one core, beside the C library for the same standard where it is installed."""
+    sound = np.ascontiguousarray(np.concatenate([talk(seconds, 1), talk(seconds, 2)], axis=1))
+    source = ArraySource(sound)
+    own = timed(lambda: measure_source(source), runs)
+    rows = [("full measurement, stereo, one core", seconds / own, "x real time")]
+    loud = ArraySource(np.clip(sound * 12, -0.95, 0.95))
+    rows.append(
+        ("  the same, dense and near full scale", seconds / timed(lambda: measure_source(loud), runs), "x real time")
+    )
+    peer = _libebur128()
+    if peer:
+        other = timed(lambda: peer(sound), max(runs // 2, 1))
+        rows.append(("  libebur128 with true peak, same sound", seconds / other, "x real time"))
+        rows.append(("  ratio to libebur128", other / own, "times as fast"))
+    else:
+        rows.append(("  libebur128 is not installed here", 0.0, ""))
+    return rows
+
+
+def _libebur128() -> Callable[[FloatArray], None] | None:
+    name = ctypes.util.find_library("ebur128") or "libebur128.so.1"
+    try:
+        library = ctypes.CDLL(name)
+    except OSError:
+        return None
+    library.ebur128_init.restype = ctypes.c_void_p
+    library.ebur128_init.argtypes = [ctypes.c_uint, ctypes.c_ulong, ctypes.c_int]
+    library.ebur128_add_frames_float.argtypes = [ctypes.c_void_p, ctypes.c_void_p, ctypes.c_size_t]
+    library.ebur128_loudness_global.argtypes = [ctypes.c_void_p, ctypes.POINTER(ctypes.c_double)]
+    library.ebur128_loudness_range.argtypes = [ctypes.c_void_p, ctypes.POINTER(ctypes.c_double)]
+    library.ebur128_destroy.argtypes = [ctypes.POINTER(ctypes.c_void_p)]
+    everything = 0b111111  # momentary, short-term, integrated, range, sample peak, true peak
+
+    def run(sound: FloatArray) -> None:
+        state = ctypes.c_void_p(library.ebur128_init(2, RATE, everything))
+        value = ctypes.c_double()
+        for start in range(0, len(sound), RATE):
+            block = sound[start : start + RATE]
+            library.ebur128_add_frames_float(state, block.ctypes.data, len(block))
+        library.ebur128_loudness_global(state, ctypes.byref(value))
+        library.ebur128_loudness_range(state, ctypes.byref(value))
+        library.ebur128_destroy(ctypes.byref(state))
+
+    return run
+
+
+def conforming(folder: Path, minutes: int) -> list[Row]:
+    """A mono WAV of an hour: conformed with its pyramid, as it comes and with drift to take out."""
+    path = folder / "hour.wav"
+    with soundfile.SoundFile(path, "w", RATE, 1, "PCM_24") as file:
+        for _ in range(minutes):
+            file.write(talk(60, 3))
+    seconds = minutes * 60
+    plain = timed(lambda: conform_in_child(path, folder / "plain"), 1)
+    drift = timed(lambda: conform_in_child(path, folder / "drift", drift_ppm=38.0), 1)
+    return [
+        (f"conform and pyramid, {minutes} min mono WAV", seconds / plain, "x real time"),
+        ("  with clock drift resampled", seconds / drift, "x real time"),
+    ]
+
+
+def treating(seconds: float, runs: int) -> list[Row]:
+    """The voice treatment of mono talk on one core."""
+    source = ArraySource(talk(seconds, 4))
+    grid = list(segments(source.frames))
+    spent = timed(lambda: [treat_segment(source, s, Recipe(), threshold_db=-24) for s in grid], runs)
+    return [("voice treatment, mono, one core", seconds / spent, "x real time")]
+
+
+def delivering(folder: Path, minutes: int) -> list[Row]:
+    """An episode of three tracks: everything but the encoder on two threads, and the encoder by itself."""
+    from pampa.core.mix.ducking import ducking_db, talk_curve
+    from pampa.core.mix.plan import plan_of
+    from pampa.core.mix.render import Mix
+    from pampa.core.timeline.document import Ducking
+
+    seconds = minutes * 60
+    frames = seconds * RATE
+    people = {n: ArraySource(talk(seconds, n)) for n in (1, 2)}
+    music = ArraySource(np.ascontiguousarray(np.repeat(talk(seconds, 9), 2, axis=1)))
+    tracks = tuple(Track(n, f"P{n}", "person", (Clip(10 * n, n, 0, 0, frames),)) for n in (1, 2))
+    document = Document((*tracks, Track(3, "Music", "music", (Clip(30, 3, 0, 0, frames),))))
+    executor = Threads(2)
+    began = time.perf_counter()
+    treated = {}
+    for number, source in people.items():
+        grid = segments(source.frames)
+        parts = list(executor.map(lambda s, source=source: treat_segment(source, s, Recipe(), threshold_db=-24), grid))
+        treated[number, True] = ArraySource(np.concatenate(parts))
+    talking = talk_curve(document, {n: np.ones(frames // 960 + 1) for n in (1, 2)})
+    plan = plan_of(document, levels={(1, True): 4.0, (2, True): 4.0}, frames={1: frames, 2: frames, 3: frames})
+    mix = Mix(plan, {**treated, (3, False): music}, ducking_db(talking, Ducking()))
+    parts = measure_parts(mix, executor)
+    solution = solve(mix, parts, Aim(-16.0), executor)
+    written = folder / "out.f32"
+    with written.open("wb") as file:
+        for block in finished(mix, solution, executor):
+            block.tofile(file)
+    everything = time.perf_counter() - began
+    whole = np.memmap(written, np.float32, "r", shape=(frames, 2))
+    rows = [(f"delivery of {minutes} min, 3 tracks, without the encoder, 2 cores", seconds / everything, "x real time")]
+    for fmt in (Format("wav", 24), Format("flac", 24), Format("mp3", kbit=160)):
+        path = folder / f"out.{fmt.kind}"
+        share = min(seconds, 300)
+        spent = timed(
+            lambda path=path, fmt=fmt, share=share: encode(path, [whole[: share * RATE]], fmt, rate=RATE, channels=2), 1
+        )
+        rows.append((f"  encoder alone, {fmt.label}", share / spent, "x real time"))
+        rows.append(
+            ("  decoding and measuring it again", share / timed(lambda path=path: measure_file(path), 1), "x real time")
+        )
+    return rows
+
+
+def editing(clips: int) -> list[Row]:
+    """Taking out half a second from an episode of many pieces, and putting it back."""
+    pieces = tuple(Clip(100 + i, 1, i * RATE, i * RATE, RATE) for i in range(clips))
+    others = tuple(Clip(100_000 + i, 2, i * RATE, i * RATE, RATE) for i in range(clips))
+    document = Document((Track(1, "A", "person", pieces), Track(2, "B", "person", others)))
+    cut = cutting.take_out(document, start=RATE // 2, stop=RATE)
+    out = timed(lambda: cutting.take_out(document, start=RATE // 2, stop=RATE), 5)
+    back = timed(lambda: cutting.put_back(cut, seam=cut.seams[0].id), 5)
+    return [(f"take out, 2 x {clips} clips", out * 1000, "ms"), (f"put back, 2 x {clips} clips", back * 1000, "ms")]
+
+
+def standing(minutes: int) -> list[Row]:
+    """Loudness as it stands, after a cut near the beginning of a long episode."""
+    from pampa.core.mix.plan import plan_of
+    from pampa.core.mix.render import Mix
+    from pampa.core.mix.standing import standing_loudness
+
+    frames = minutes * 60 * RATE
+    sources = {(n, False): ArraySource(talk(minutes * 60, n)) for n in (1, 2)}
+    versions = {key: str(key) for key in sources}
+    document = Document(tuple(Track(n, "P", "person", (Clip(10 + n, n, 0, 0, frames),)) for n in (1, 2)))
+
+    def mixed(of: Document) -> Mix:
+        return Mix(plan_of(of, levels={}, frames={1: frames, 2: frames}, treated=False), sources, np.zeros(0))
+
+    cache: dict[bytes, object] = {}
+    standing_loudness(mixed(document), versions, cache, Inline())  # type: ignore[arg-type]
+    spent = []
+    for n in range(5):
+        document = cutting.take_out(document, start=(7 + 11 * n) * RATE, stop=(8 + 11 * n) * RATE)
+        began = time.perf_counter()
+        standing_loudness(mixed(document), versions, cache, Threads(2))  # type: ignore[arg-type]
+        spent.append(time.perf_counter() - began)
+    return [(f"loudness as it stands after a cut, {minutes} min", statistics.median(spent) * 1000, "ms")]
+
+
+def main() -> None:
+    parser = argparse.ArgumentParser(prog="./pampa bench", description=__doc__)
+    parser.add_argument("--minutes", type=int, default=60, help="length of the long passes")
+    parser.add_argument("--runs", type=int, default=5)
+    given = parser.parse_args()
+    with tempfile.TemporaryDirectory() as name:
+        folder = Path(name)
+        passes: list[Callable[[], list[Row]]] = [
+            lambda: measuring(120, given.runs),
+            lambda: treating(120, given.runs),
+            lambda: conforming(folder, given.minutes),
+            lambda: editing(500) + editing(3000),
+            lambda: standing(given.minutes),
+            lambda: delivering(folder, given.minutes),
+        ]
+        for each in passes:
+            for label, value, unit in each():
+                print(f"{label:<62} {value:>9.1f} {unit}" if unit else label, flush=True)
+
+
+if __name__ == "__main__":
+    main()
