@@ -108,7 +108,7 @@ def test_shift_delete_leaves_room(open_stage):
 def test_music_is_picked_and_its_fade_changed(open_stage, demo_server):
     page = open_stage()
     box = page.locator("#sheet-overlay").bounding_box()
-    page.mouse.click(box["x"] + 600, box["y"] + 196)
+    page.mouse.click(box["x"] + 600, box["y"] + 206)
     expect(page.get_by_role("heading", name="Theme")).to_be_visible()
     field = page.locator(".panel [x-show=\"isStage('prune')\"]").get_by_label("Fade out, s")
     field.fill("1.5")

@@ -29,7 +29,7 @@ export function layoutLines({ tracks, length, rate, secondsPerLine }) {
   const rows = rowsOf(tracks);
   const count = Math.max(Math.ceil(length / frames), 1);
   const lines = [];
-  let top = 10;
+  let top = 20;
   for (let index = 0; index < count; index++) {
     const start = index * frames;
     const shown = rows.filter((row) => row.always || row.tracks.some((track) => soundsIn(track.clips, start, start + frames)));

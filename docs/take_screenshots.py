@@ -1,0 +1,103 @@
+"""Takes the pictures in docs/screenshots from a fresh sample, each view at 1280 x 800."""
+
+import shutil
+import tempfile
+import threading
+import time
+from pathlib import Path
+
+import uvicorn
+from playwright.sync_api import Page, sync_playwright
+
+from pampa.demo.assemble import assemble
+from pampa.demo.build import build
+from pampa.studio.settings import Settings
+from pampa.studio.studio import Studio
+from pampa.web.app import create_app
+
+HERE = Path(__file__).parent / "screenshots"
+PORT = 8497
+BASE = f"http://127.0.0.1:{PORT}"
+FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update"]
+
+
+def open_stage(page: Page, stage: str) -> None:
+    page.goto(f"{BASE}/episodes/2/{stage}")
+    page.wait_for_selector("body[data-ready]")
+    page.wait_for_timeout(1200)
+
+
+def drag(page: Page, y: int, left: int, right: int) -> None:
+    box = page.locator("#sheet-overlay").bounding_box()
+    assert box
+    page.mouse.move(box["x"] + left, box["y"] + y)
+    page.mouse.down()
+    page.mouse.move(box["x"] + right, box["y"] + y, steps=5)
+    page.mouse.up()
+    page.wait_for_timeout(700)
+
+
+def shoot(page: Page, name: str) -> None:
+    page.screenshot(path=HERE / f"{name}.png")
+
+
+def take(page: Page) -> None:
+    """Edit the sample a little, and picture each view on the way."""
+    page.goto(BASE)
+    page.wait_for_timeout(600)
+    shoot(page, "shows")
+    open_stage(page, "gather")
+    shoot(page, "gather")
+    open_stage(page, "line-up")
+    shoot(page, "line-up")
+    open_stage(page, "prune")
+    for y, left, right in ((45, 130, 935), (45, 560, 640), (145, 330, 400)):
+        drag(page, y, left, right)
+        page.keyboard.press("Delete")
+        page.wait_for_timeout(900)
+    drag(page, 250, 420, 520)
+    shoot(page, "prune")
+    open_stage(page, "balance")
+    shoot(page, "balance")
+    open_stage(page, "send-out")
+    page.locator("#make-file").click()
+    page.wait_for_selector(".delivery-sheet", timeout=120_000)
+    page.wait_for_timeout(800)
+    shoot(page, "send-out")
+
+
+def night(page: Page) -> None:
+    open_stage(page, "prune")
+    page.keyboard.press("Home")
+    page.keyboard.press("n")
+    page.wait_for_timeout(900)
+    shoot(page, "prune-night")
+
+
+def main() -> None:
+    folder = Path(tempfile.mkdtemp())
+    truth = assemble(folder / "sample")
+    studio = Studio(Settings(data=folder / "data", port=PORT))
+    build(studio, folder / "sample", truth, print)
+    server = uvicorn.Server(
+        uvicorn.Config(create_app(studio), port=PORT, log_level="error", timeout_graceful_shutdown=1)
+    )
+    thread = threading.Thread(target=server.run, daemon=True)
+    thread.start()
+    while not server.started:
+        time.sleep(0.05)
+    chromium = shutil.which("chromium")
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path=chromium, args=FLAGS)
+        for view, scheme in ((take, "light"), (night, "dark")):
+            context = browser.new_context(viewport={"width": 1280, "height": 800}, color_scheme=scheme)  # type: ignore[arg-type]
+            view(context.new_page())
+            context.close()
+        browser.close()
+    server.should_exit = True
+    thread.join(10)
+    shutil.rmtree(folder, ignore_errors=True)
+
+
+if __name__ == "__main__":
+    main()
