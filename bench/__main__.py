@@ -206,9 +206,15 @@ def standing(minutes: int) -> list[Row]:
 
 def main() -> None:
     parser = argparse.ArgumentParser(prog="./pampa bench", description=__doc__)
+    parser.add_argument("what", nargs="?", choices=["passes", "pages"], default="passes")
     parser.add_argument("--minutes", type=int, default=60, help="length of the long passes")
     parser.add_argument("--runs", type=int, default=5)
     given = parser.parse_args()
+    if given.what == "pages":
+        from bench.pages import main as pages
+
+        pages(given.minutes)
+        return
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
         passes: list[Callable[[], list[Row]]] = [

@@ -31,6 +31,25 @@ def test_files_in_sequence_lie_one_after_another(open_stage, talk_file, page, de
     assert [clip.start for clip in clips] == [0, 144_000]
 
 
+def test_an_upload_goes_on_after_a_lost_connection(open_stage, talk_file, page, expect_noise):
+    """The first piece is cut off on the way; the page waits, asks how much has arrived, and goes on."""
+    open_stage("gather")
+    lost = []
+
+    def lose_once(route):
+        if route.request.method == "PUT" and not lost:
+            lost.append(route.request.url)
+            route.abort("connectionreset")
+        else:
+            route.continue_()
+
+    expect_noise("net::ERR_CONNECTION_RESET")
+    page.route("**/api/uploads/**", lose_once)
+    page.set_input_files("#files", str(talk_file("long.wav", seconds=5)))
+    expect(page.locator("tr", has_text="long.wav")).to_contain_text("0:05", timeout=20_000)
+    assert lost
+
+
 def test_what_is_not_sound_is_said_where_it_was_dropped(open_stage, tmp_path, page):
     open_stage("gather")
     (tmp_path / "show notes.wav").write_text("not sound")

@@ -1,0 +1,152 @@
+"""How fast the pages are in Chromium, on an hour of two people with 500 clips: `./pampa bench pages`."""
+
+import shutil
+import statistics
+import tempfile
+import threading
+import time
+from pathlib import Path
+
+import numpy as np
+import soundfile
+import uvicorn
+from playwright.sync_api import Page, sync_playwright
+
+from bench.__main__ import talk
+from pampa.core.sound import RATE
+from pampa.studio.settings import Settings
+from pampa.studio.studio import Studio
+from pampa.web.app import create_app
+
+PORT = 8496
+CUTS = 250
+FLAGS = [
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-background-networking",
+    "--autoplay-policy=no-user-gesture-required",
+]
+
+
+def long_episode(studio: Studio, folder: Path, minutes: int) -> int:
+    """Two people for an hour, with 250 seams: 500 clips and more."""
+    show = studio.shows.make_show("Slack Water", "Marisol Vey")
+    episode = studio.shows.make_episode(show.id, "The Pilot Ladder", 12).id
+    for seed, person in ((1, "Marisol Vey"), (2, "Anders Quill")):
+        path = folder / f"{seed}.wav"
+        with soundfile.SoundFile(path, "w", RATE, 1, "PCM_16") as file:
+            for _ in range(minutes):
+                file.write(talk(60, seed))
+        studio.recordings.add_file(episode, path, person=person)
+        studio.jobs.wait(600)
+    step = minutes * 60 * RATE // (CUTS + 2)
+    for n in range(CUTS):
+        start = (n + 1) * step - n * RATE // 2
+        studio.editing.edit(episode, "take_out", {"start": start, "stop": start + RATE // 2})
+    return episode
+
+
+def opening(page: Page, address: str) -> float:
+    """Seconds until the sheet is drawn and can be used."""
+    spent = []
+    for _ in range(5):
+        began = time.perf_counter()
+        page.goto(address)
+        page.wait_for_selector("body[data-ready]")
+        spent.append(time.perf_counter() - began)
+    return statistics.median(spent)
+
+
+def scrolling(page: Page) -> list[float]:
+    """Milliseconds between frames while the sheet is scrolled through, a screen every half second."""
+    return page.evaluate(
+        """() => new Promise((done) => {
+          const scroller = document.getElementById("sheet-scroller");
+          const times = [];
+          let last = performance.now();
+          const began = last;
+          const step = (now) => {
+            times.push(now - last);
+            last = now;
+            scroller.scrollTop += 18;
+            if (now - began < 4000) requestAnimationFrame(step);
+            else done(times.slice(2));
+          };
+          requestAnimationFrame(step);
+        })"""
+    )
+
+
+def editing(page: Page) -> list[float]:
+    """Milliseconds from the key to the redrawn sheet, round trip to the server included."""
+    page.evaluate("document.getElementById('sheet-scroller').scrollTop = 0")
+    return page.evaluate(
+        """async () => {
+          const page = Alpine.$data(document.body);
+          const times = [];
+          for (let n = 0; n < 12; n++) {
+            page.select({ start: 48000 * (4 + n), stop: 48000 * (4 + n) + 9600, track: null });
+            const began = performance.now();
+            await page.takeOut();
+            await new Promise((drawn) => requestAnimationFrame(() => requestAnimationFrame(drawn)));
+            times.push(performance.now() - began);
+            await new Promise((rest) => setTimeout(rest, 400));
+          }
+          return times;
+        }"""
+    )
+
+
+def starting(page: Page) -> list[float]:
+    """Milliseconds from the key to the first sample that is not silence at the output."""
+    spent = []
+    for place in (30, 95, 200, 400, 41):
+        page.evaluate("(place) => Alpine.$data(document.body).goTo(place * 48000)", place)
+        page.wait_for_timeout(700)
+        page.keyboard.press("Space")
+        spent.append(
+            page.evaluate(
+                """() => new Promise((done) => {
+                  const began = performance.now();
+                  const look = () => {
+                    if (document.getElementById("heard").textContent !== "–") done(performance.now() - began);
+                    else if (performance.now() - began > 3000) done(NaN);
+                    else setTimeout(look, 2);
+                  };
+                  look();
+                })"""
+            )
+        )
+        page.keyboard.press("Space")
+    return spent
+
+
+def main(minutes: int) -> None:
+    folder = Path(tempfile.mkdtemp())
+    studio = Studio(Settings(data=folder / "data", port=PORT))
+    episode = long_episode(studio, folder, minutes)
+    studio.listening.standing(episode, wait=True)
+    server = uvicorn.Server(
+        uvicorn.Config(create_app(studio), port=PORT, log_level="error", timeout_graceful_shutdown=1)
+    )
+    thread = threading.Thread(target=server.run, daemon=True)
+    thread.start()
+    while not server.started:
+        time.sleep(0.05)
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), args=FLAGS)
+        page = browser.new_page(viewport={"width": 1280, "height": 800})
+        address = f"http://127.0.0.1:{PORT}/episodes/{episode}/prune"
+        clips = sum(len(track.clips) for track in studio.editing.state(episode).document.tracks)
+        print(f"an episode of {minutes} min, {clips} clips")
+        print(f"{'open the page until it can be used':<52}{opening(page, address) * 1000:8.0f} ms")
+        page.wait_for_timeout(1500)
+        frames = np.array(scrolling(page))
+        print(f"{'scroll: median frame':<52}{np.median(frames):8.1f} ms")
+        print(f"{'scroll: frames over 25 ms':<52}{100 * (frames > 25).mean():8.1f} %")
+        print(f"{'an edit until the sheet is redrawn, median':<52}{statistics.median(editing(page)):8.0f} ms")
+        print(f"{'the key until sound is out, median':<52}{statistics.median(starting(page)):8.0f} ms")
+        browser.close()
+    server.should_exit = True
+    thread.join(10)
+    shutil.rmtree(folder, ignore_errors=True)
