@@ -105,7 +105,35 @@ def test_a_rate_that_mp3_does_not_know_becomes_48_khz(wav, tmp_path):
     assert soundfile.info(tmp_path / "out.mp3").samplerate == 48_000
 
 
+def test_align_finds_the_sample_and_writes_it_lined_up(sample, tmp_path):
+    """The raw files of the sample: offset to 5 ms, drift to 2 ppm, and what does not belong is said not to."""
+    folder, truth = sample
+    files = [folder / name for name in ("marisol_local.wav", "anders_local.wav", "theme.flac")]
+    done = pampa("align", folder / "call_backup.wav", *files, "--write", tmp_path / "out", "--json")
+    marisol, anders, theme = json.loads(done.stdout)["tracks"]
+    assert done.returncode == 3
+    assert anders["offset_s"] == pytest.approx(truth.anders_offset_s + truth.call_delay_s, abs=0.005)
+    assert anders["drift_ppm"] == pytest.approx(truth.anders_drift_ppm, abs=2)
+    assert marisol["drift_ppm"] == pytest.approx(0, abs=2)
+    assert marisol["matched"]
+    assert (theme["matched"], theme["offset_s"]) == (False, None)
+    written = soundfile.info(tmp_path / "out" / "anders_local.wav")
+    assert written.duration == pytest.approx(347.0, abs=0.5)
+    assert sorted(path.name for path in (tmp_path / "out").iterdir()) == ["anders_local.wav", "marisol_local.wav"]
+    again = pampa("align", folder / "call_backup.wav", tmp_path / "out" / "anders_local.wav", "--json")
+    [lined_up] = json.loads(again.stdout)["tracks"]
+    assert lined_up["offset_s"] == pytest.approx(0, abs=0.002)
+    assert lined_up["drift_ppm"] == pytest.approx(0, abs=1)
+
+
+def test_align_says_what_it_could_not_read(tmp_path, wav):
+    (tmp_path / "notes.wav").write_text("no sound")
+    done = pampa("align", wav("a.wav", talk(5)), tmp_path / "notes.wav", "--json")
+    assert done.returncode == 2
+    assert "could not be read" in json.loads(done.stdout)["error"]
+
+
 def test_every_command_of_the_launcher_is_in_the_manual():
     readme = (ROOT / "README.md").read_text()
-    for command in ("demo", "serve", "test", "bench", "measure", "deliver", "password"):
+    for command in ("demo", "serve", "test", "bench", "measure", "deliver", "align", "password"):
         assert f"./pampa {command}" in readme

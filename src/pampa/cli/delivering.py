@@ -3,24 +3,18 @@
 import json
 import os
 import sys
-import tempfile
-from collections.abc import Iterator
-from contextlib import contextmanager
 from dataclasses import asdict
 from pathlib import Path
 
-import numpy as np
-import soxr
 from rich.progress import Progress as Bar
 
+from pampa.cli.reading import decoded
 from pampa.core.deliver.deliver import deliver
 from pampa.core.deliver.formats import Format, format_of, rate_for
 from pampa.core.deliver.sheet import DeliverySheet
 from pampa.core.deliver.solve import Aim
-from pampa.core.errors import PampaError, SignalError, UnreadableSound
+from pampa.core.errors import PampaError, SignalError
 from pampa.core.executor import Threads
-from pampa.core.files.decode import open_sound
-from pampa.core.sound import ArraySource
 
 
 def deliver_file(
@@ -50,7 +44,10 @@ def _deliver(source: Path, out: Path, fmt: Format, aim: Aim, *, quiet: bool) -> 
         raise SignalError("IN and OUT are the same file. Pampa never writes over an original; choose another OUT.")
     if not out.parent.is_dir():
         raise SignalError(f"There is no folder {out.parent}. Nothing was written.")
-    with decoded(source, fmt) as sound, Bar(disable=quiet or not sys.stderr.isatty(), transient=True) as bar:
+    with (
+        decoded(source, rate=lambda rate, channels: _rate(fmt, rate, channels)) as sound,
+        Bar(disable=quiet or not sys.stderr.isatty(), transient=True) as bar,
+    ):
         task = bar.add_task("Reading", total=1.0)
         return deliver(
             sound, out, fmt, aim, executor=Threads(os.cpu_count() or 2),
@@ -58,33 +55,11 @@ def _deliver(source: Path, out: Path, fmt: Format, aim: Aim, *, quiet: bool) -> 
         )  # fmt: skip
 
 
-@contextmanager
-def decoded(path: Path, fmt: Format) -> Iterator[ArraySource]:
-    """The sound of a file, at a rate that the format can hold, on disk and not in memory."""
-    with tempfile.TemporaryFile() as gathered, open_sound(path) as sound:
-        rate = rate_for(fmt.kind, sound.rate)
-        fmt.checked(rate=rate, channels=sound.channels)
-        resampler = None
-        if rate != sound.rate:
-            resampler = soxr.ResampleStream(sound.rate, rate, sound.channels, dtype="float32", quality="VHQ")
-        frames = 0
-        for block in sound.blocks:
-            if not np.isfinite(block).all():
-                raise SignalError(
-                    f"{path.name} holds samples that are no numbers. Nothing was written; export it again."
-                )
-            block = resampler.resample_chunk(block) if resampler else block
-            frames += len(block)
-            block.tofile(gathered)
-        if resampler:
-            block = resampler.resample_chunk(np.zeros((0, sound.channels), np.float32), last=True)
-            frames += len(block)
-            block.tofile(gathered)
-        if not frames:
-            raise UnreadableSound(f"{path.name} holds no sound, only a header. Nothing was written.")
-        gathered.flush()
-        data = np.memmap(gathered, np.float32, "r", shape=(frames, sound.channels))
-        yield ArraySource(data, rate)
+def _rate(fmt: Format, rate: int, channels: int) -> int:
+    """The rate that the file gets, or SignalError if the format cannot hold such a sound."""
+    chosen = rate_for(fmt.kind, rate)
+    fmt.checked(rate=chosen, channels=channels)
+    return chosen
 
 
 def _sentence(out: Path, sheet: DeliverySheet) -> str:

@@ -79,6 +79,23 @@ def deliver(
 
 
 @app.command()
+def align(
+    reference: Path,
+    files: list[Path],
+    write: Annotated[Path | None, typer.Option(help="Folder for lined-up WAV files without drift.")] = None,
+    json: Json = False,
+) -> None:
+    """Find where recordings lie on a reference, such as the call: offset, clock drift, breaks, confidence.
+
+    reference_time = offset_s + local_time * (1 + drift_ppm * 1e-6). Ends with 0 when all belong to the
+    reference, 3 when one does not, 2 when a file cannot be read.
+    """
+    from pampa.cli.aligning import align_files
+
+    raise typer.Exit(align_files(reference, files, write, as_json=json))
+
+
+@app.command()
 def warm() -> None:
     """Compile the computing loops; set-up does this once."""
     from pampa.cli.warming import warm_up

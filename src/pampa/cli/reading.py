@@ -1,0 +1,41 @@
+"""Reading files for commands: decoded once onto disk, so that memory does not grow with length."""
+
+import tempfile
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+import numpy as np
+import soxr
+
+from pampa.core.errors import SignalError, UnreadableSound
+from pampa.core.files.decode import open_sound
+from pampa.core.sound import ArraySource
+
+
+@contextmanager
+def decoded(path: Path, *, rate: Callable[[int, int], int] = lambda rate, channels: rate) -> Iterator[ArraySource]:
+    """The sound of a file. `rate` is given the file's rate and channels, and says at which rate it is wanted."""
+    with tempfile.TemporaryFile() as gathered, open_sound(path) as sound:
+        wanted = rate(sound.rate, sound.channels)
+        resampler = None
+        if wanted != sound.rate:
+            resampler = soxr.ResampleStream(sound.rate, wanted, sound.channels, dtype="float32", quality="VHQ")
+        frames = 0
+        for block in sound.blocks:
+            if not np.isfinite(block).all():
+                raise SignalError(
+                    f"{path.name} holds samples that are no numbers. Nothing was written; export it again."
+                )
+            block = resampler.resample_chunk(block) if resampler else block
+            frames += len(block)
+            block.tofile(gathered)
+        if resampler:
+            block = resampler.resample_chunk(np.zeros((0, sound.channels), np.float32), last=True)
+            frames += len(block)
+            block.tofile(gathered)
+        if not frames:
+            raise UnreadableSound(f"{path.name} holds no sound, only a header. Nothing was written.")
+        gathered.flush()
+        data = np.memmap(gathered, np.float32, "r", shape=(frames, sound.channels))
+        yield ArraySource(data, wanted)
