@@ -1,7 +1,8 @@
 """An episode's document: as it stands, edited, undone, redone."""
 
-from fastapi import APIRouter
+from fastapi import APIRouter, Response
 
+from pampa.studio.editing import State
 from pampa.web.edit_schemas import EditRequest
 from pampa.web.routes.deps import WithStudio
 from pampa.web.schemas import EpisodeState, HistoryEntry, Revision
@@ -9,29 +10,34 @@ from pampa.web.schemas import EpisodeState, HistoryEntry, Revision
 router = APIRouter(prefix="/episodes/{episode_id}", tags=["editing"])
 
 
-@router.get("")
-def read_episode(episode_id: int, studio: WithStudio) -> EpisodeState:
+def answer(state: State) -> Response:
+    """A state as JSON, written once: checking it again on its way out would take longer than the edit."""
+    return Response(EpisodeState.of(state).model_dump_json(), media_type="application/json")
+
+
+@router.get("", response_model=EpisodeState)
+def read_episode(episode_id: int, studio: WithStudio) -> Response:
     """The episode as it stands."""
-    return EpisodeState.of(studio.editing.state(episode_id))
+    return answer(studio.editing.state(episode_id))
 
 
-@router.post("/edits")
-def edit(episode_id: int, body: EditRequest, studio: WithStudio) -> EpisodeState:
+@router.post("/edits", response_model=EpisodeState)
+def edit(episode_id: int, body: EditRequest, studio: WithStudio) -> Response:
     """Make one edit. It is in the database when this answers; against an old revision it is refused (409)."""
     made = studio.editing.edit(episode_id, body.edit.edit, body.edit.parameters(), revision=body.revision)
-    return EpisodeState.of(made)
+    return answer(made)
 
 
-@router.post("/undo")
-def undo(episode_id: int, body: Revision, studio: WithStudio) -> EpisodeState:
+@router.post("/undo", response_model=EpisodeState)
+def undo(episode_id: int, body: Revision, studio: WithStudio) -> Response:
     """Take back the last edit, without limit."""
-    return EpisodeState.of(studio.editing.undo(episode_id, revision=body.revision))
+    return answer(studio.editing.undo(episode_id, revision=body.revision))
 
 
-@router.post("/redo")
-def redo(episode_id: int, body: Revision, studio: WithStudio) -> EpisodeState:
+@router.post("/redo", response_model=EpisodeState)
+def redo(episode_id: int, body: Revision, studio: WithStudio) -> Response:
     """Make the edit again that was taken back last."""
-    return EpisodeState.of(studio.editing.redo(episode_id, revision=body.revision))
+    return answer(studio.editing.redo(episode_id, revision=body.revision))
 
 
 @router.get("/history")

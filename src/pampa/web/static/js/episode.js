@@ -27,6 +27,9 @@ const remember = (key, value) => localStorage.setItem(`pampa-${key}`, JSON.strin
 // What the canvases read. It stays outside the reactive page: drawing reads it thousands of times a frame.
 const stage = { doc: data.state, sheet: null, loupe: null, overview: null, chart: null, player: null };
 
+// Edits of this page that are on their way, and the newest revision that was told of.
+const waiting = { turn: Promise.resolve(), count: 0, newest: 0 };
+
 const core = {
   episodeId: data.episode.id,
   show: data.show,
@@ -116,6 +119,7 @@ const core = {
     this.redoes = state.redo;
     this.tracks = state.tracks.map(({ clips, ...track }) => ({ ...track, count: clips.length }));
     this.seams = state.seams;
+    this.listAround(this.playhead);
     this.markers = state.markers;
     this.duckingDb = state.ducking.depth_db;
     if (this.chosenSeam !== null && !state.seams.some((seam) => seam.id === this.chosenSeam)) this.chosenSeam = null;
@@ -160,8 +164,10 @@ const core = {
   },
   // Edits go one after another: a quick second key is made on what the first one left.
   inTurn(work) {
-    this.turn = (this.turn ?? Promise.resolve()).then(() => this.attempt(work));
-    return this.turn;
+    waiting.count++;
+    const ended = () => { if (--waiting.count === 0 && waiting.newest > this.revision) this.reload(); };
+    waiting.turn = waiting.turn.then(() => this.attempt(work)).finally(ended);
+    return waiting.turn;
   },
   edit(edit) {
     return this.inTurn(async () => {
@@ -184,7 +190,10 @@ const core = {
   follow() {
     const source = new EventSource(`/api/episodes/${this.episodeId}/events`);
     const on = (kind, work) => source.addEventListener(kind, (event) => work(JSON.parse(event.data)));
-    on("revision", ({ revision }) => { if (revision > this.revision) this.reload(); });
+    on("revision", ({ revision }) => {
+      waiting.newest = Math.max(waiting.newest, revision);
+      if (revision > this.revision && waiting.count === 0) this.reload();
+    });
     on("job", (job) => this.jobTold(job));
     on("recordings", () => this.readRecordings());
     on("loudness", () => this.readLoudness());

@@ -6,6 +6,8 @@ import { length, shortClock } from "./time.js";
 
 const STEP = 3;
 const DRAG = 4;
+const ABOVE = 16; // room over a line for what stands on it: markers, lengths of seams
+const PICTURES = 60;
 
 export function mountSheet({ scroller, spacer, canvas, overlay, stalks, onSeek, onSelect, onClip, onSeam, onView }) {
   let view = { doc: null, gains: new Map(), secondsPerLine: 20, playhead: 0, selection: null, clip: null, seam: null, rate: 48000 };
@@ -16,6 +18,9 @@ export function mountSheet({ scroller, spacer, canvas, overlay, stalks, onSeek, 
   let overlayFrame = 0;
   let drag = null;
   const pair = [0, 0];
+  // Lines are drawn once and then only copied while scrolling; a line that waits for its stalks is not kept.
+  const pictures = new Map();
+  let complete = true;
 
   const schedule = () => { frame ||= requestAnimationFrame(draw); };
   const scheduleOverlay = () => { overlayFrame ||= requestAnimationFrame(drawOverlay); };
@@ -35,13 +40,34 @@ export function mountSheet({ scroller, spacer, canvas, overlay, stalks, onSeek, 
   function draw() {
     frame = 0;
     if (!view.doc) return;
+    const before = canvas.width;
     const { ctx, width } = fit(canvas);
     if (width <= LEFT + RIGHT) return; // not on show
+    if (canvas.width !== before) pictures.clear();
     const people = peopleOf(view.doc.tracks);
     const { top, lines } = visible();
-    for (const line of lines) drawLine(ctx, line, line.top - top, width, people);
+    for (const line of lines) {
+      const picture = pictureOf(line, width, people);
+      ctx.drawImage(picture, 0, Math.round(line.top - top) - ABOVE, width, line.height + ABOVE + 6);
+    }
     scheduleOverlay();
     onView({ start: lines[0].start, stop: lines[lines.length - 1].stop });
+  }
+
+  function pictureOf(line, width, people) {
+    const known = pictures.get(line.index);
+    if (known) return known;
+    const ratio = window.devicePixelRatio || 1;
+    const picture = document.createElement("canvas");
+    picture.width = Math.round(width * ratio);
+    picture.height = Math.round((line.height + ABOVE + 6) * ratio);
+    const ctx = picture.getContext("2d");
+    ctx.scale(ratio, ratio);
+    complete = true;
+    drawLine(ctx, line, ABOVE, width, people);
+    if (complete) pictures.set(line.index, picture);
+    if (pictures.size > PICTURES) pictures.delete(pictures.keys().next().value);
+    return picture;
   }
 
   function drawLine(ctx, line, y, width, people) {
@@ -84,7 +110,7 @@ export function mountSheet({ scroller, spacer, canvas, overlay, stalks, onSeek, 
   }
 
   function nameAt(ctx, track, colour, row, line, y, side) {
-    if (row.kind === "pair" && line.index % 6 !== 0 && line.top - scroller.scrollTop > 60) return;
+    if (row.kind === "pair" && line.index % 5 !== 0) return;
     ctx.font = `600 11px ${ink.text}`;
     ctx.textAlign = "right";
     ctx.textBaseline = "middle";
@@ -108,7 +134,8 @@ export function mountSheet({ scroller, spacer, canvas, overlay, stalks, onSeek, 
       if (!clip || clip.start > at) continue;
       const source = clip.source + at - clip.start;
       const first = Math.floor(source / cell);
-      stalks.read(clip.recording, level, first, Math.max(Math.floor((source + perStalk) / cell), first + 1), pair);
+      const last = Math.max(Math.floor((source + perStalk) / cell), first + 1);
+      if (!stalks.read(clip.recording, level, first, last, pair)) complete = false;
       const high = Math.round(reach * stalkShare(pair[0], gain(clip)));
       const low = Math.round(reach * stalkShare(pair[1], gain(clip)));
       if (high > 0) tips.push(x, high);
@@ -306,13 +333,15 @@ export function mountSheet({ scroller, spacer, canvas, overlay, stalks, onSeek, 
       const onlyOverlay = Object.keys(change).every((name) => name === "playhead" || name === "selection");
       view = { ...view, ...change };
       if (needsLayout && view.doc) arrange();
-      if (onlyOverlay) scheduleOverlay();
-      else schedule();
+      if (onlyOverlay) return scheduleOverlay();
+      pictures.clear();
+      return schedule();
     },
     redraw() {
       ink = readInk(canvas);
       const { ctx } = fit(canvas);
       fills = ink.people.map((colour, index) => textured(ctx, colour, index, ink.sheet));
+      pictures.clear();
       schedule();
     },
     arrived: schedule,

@@ -1,9 +1,12 @@
 // Prune: take out, put back, split, mark.
 
 const RUN_IN = 2 * 48000;
+const LISTED = 40;
 
 export function prune(stage) {
   return {
+    listedSeams: [],
+
     get hasSelection() { return this.selection !== null && this.selection.stop > this.selection.start; },
     get selectionLength() { return this.hasSelection ? this.lengthOf(this.selection.stop - this.selection.start) : ""; },
     get selectionWho() {
@@ -60,8 +63,16 @@ export function prune(stage) {
       if (!seam || quiet) return;
       this.select(null);
       this.seek(seam.at);
+      this.listAround(seam.at);
       stage.sheet.keepInSight(seam.at);
     },
+    // The list holds the seams around a place; with hundreds of them, a longer one would slow every edit.
+    listAround(place) {
+      const index = this.seams.findIndex((seam) => seam.at >= place);
+      const first = Math.min(Math.max((index < 0 ? this.seams.length : index) - LISTED / 2, 0), Math.max(this.seams.length - LISTED, 0));
+      this.listedSeams = this.seams.slice(first, first + LISTED);
+    },
+    get unlisted() { return this.seams.length - this.listedSeams.length; },
     isSeam(seam) { return this.chosenSeam === seam.id; },
     seamWhat: (seam) => (seam.closed ? "taken out" : "left empty"),
     putBack() {
