@@ -100,8 +100,9 @@ class Editing:
                     also(session)
                 session.flush()
                 moved = (episode_id, episode.position)
+                made = State(episode_id, episode.revision, document, describe(name, parameters), None)
             self._keep(moved, document)
-            return self._told(episode_id)
+            return self._told(made)
 
     def undo(self, episode_id: int, *, revision: int | None = None) -> State:
         """Take back the last edit in force."""
@@ -141,11 +142,10 @@ class Editing:
                     raise EditRefused(f"There is nothing to {'undo' if by < 0 else 'redo'}.")
                 episode.position = target
                 episode.revision += 1
-            return self._told(episode_id)
+            return self._told(self.state(episode_id))
 
-    def _told(self, episode_id: int) -> State:
-        state = self.state(episode_id)
-        self._events.post(Event("revision", episode_id, {"revision": state.revision}))
+    def _told(self, state: State) -> State:
+        self._events.post(Event("revision", state.episode_id, {"revision": state.revision}))
         return state
 
     def _state(self, session: Session, episode: Episode) -> State:

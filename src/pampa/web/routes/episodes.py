@@ -12,7 +12,8 @@ router = APIRouter(prefix="/episodes/{episode_id}", tags=["editing"])
 
 def answer(state: State) -> Response:
     """A state as JSON, written once: checking it again on its way out would take longer than the edit."""
-    return Response(EpisodeState.of(state).model_dump_json(), media_type="application/json")
+    body = EpisodeState.of(state).model_dump_json()
+    return Response(body, media_type="application/json", headers={"Content-Encoding": "identity"})
 
 
 @router.get("", response_model=EpisodeState)

@@ -28,7 +28,9 @@ const remember = (key, value) => localStorage.setItem(`pampa-${key}`, JSON.strin
 const stage = { doc: data.state, sheet: null, loupe: null, overview: null, chart: null, player: null };
 
 // Edits of this page that are on their way, and the newest revision that was told of.
-const waiting = { turn: Promise.resolve(), count: 0, newest: 0 };
+const waiting = { turn: Promise.resolve(), count: 0, newest: 0, measure: 0 };
+
+const afterPaint = (work) => requestAnimationFrame(() => setTimeout(work, 0));
 
 const core = {
   episodeId: data.episode.id,
@@ -117,11 +119,8 @@ const core = {
     this.revision = state.revision;
     this.undoes = state.undo;
     this.redoes = state.redo;
-    this.tracks = state.tracks.map(({ clips, ...track }) => ({ ...track, count: clips.length }));
-    this.seams = state.seams;
-    this.listAround(this.playhead);
-    this.markers = state.markers;
-    this.duckingDb = state.ducking.depth_db;
+    if (changed) afterPaint(() => { if (stage.doc === state) this.list(state); });
+    else this.list(state);
     if (this.chosenSeam !== null && !state.seams.some((seam) => seam.id === this.chosenSeam)) this.chosenSeam = null;
     this.refreshClip();
     const views = { doc: state, gains: this.gains(), names: this.names(), seam: this.chosenSeam, clip: this.clipId };
@@ -134,8 +133,18 @@ const core = {
       stage.player.renew(map);
       this.seek(this.playhead, { keep: true, playing: true });
       this.loudness.current = false;
-      this.readLoudness();
+      this.readLoudnessSoon();
     }
+  },
+
+  // What the panel lists. It comes a frame after the sheet: rows of a list take longer to make than the drawing.
+  list(state) {
+    const tracks = state.tracks.map(({ clips, ...track }) => track);
+    if (JSON.stringify(tracks) !== JSON.stringify(this.tracks)) this.tracks = tracks;
+    this.seams = state.seams;
+    this.listAround(this.playhead);
+    if (JSON.stringify(state.markers) !== JSON.stringify(this.markers)) this.markers = state.markers;
+    this.duckingDb = state.ducking.depth_db;
   },
 
   gains() {
@@ -216,6 +225,11 @@ const core = {
     stage.loupe.show(views);
     stage.overview.show(views);
   },
+  // Quick edits after one another are measured once, and not while the sheet is being redrawn.
+  readLoudnessSoon() {
+    clearTimeout(waiting.measure);
+    waiting.measure = setTimeout(() => this.readLoudness(), 250);
+  },
   async readLoudness() {
     const told = await api.get(`/api/episodes/${this.episodeId}/loudness`).catch(() => null);
     if (!told) return;
@@ -244,7 +258,6 @@ const core = {
     stage.overview.show({ playhead: this.playhead });
     const centre = this.selection ? (this.selection.start + this.selection.stop) / 2 : this.playhead;
     stage.loupe.show(keep && stage.loupe.holds(this.playhead) ? { playhead: this.playhead } : { playhead: this.playhead, centre: keep ? centre : this.playhead });
-    if (!keep) this.chosen = null;
     if (this.playing && !playing) stage.player.play(this.playhead);
     else if (!this.playing) stage.player.prepare(this.playhead);
     remember(`place-${this.episodeId}`, this.playhead);
@@ -253,7 +266,7 @@ const core = {
     this.playhead = place;
     stage.sheet.show({ playhead: place });
     stage.overview.show({ playhead: place });
-    stage.loupe.show(stage.loupe.holds(place) ? { playhead: place } : { playhead: place, centre: place + 2.5 * RATE });
+    stage.loupe.follow(place);
     if (this.playing) stage.sheet.keepInSight(place);
   },
   select(selection, { keep = false } = {}) {
@@ -281,11 +294,10 @@ const core = {
   },
   play() {
     if (this.playing) return stage.player.stop();
-    const chosen = this.selection && this.playhead >= this.selection.start && this.playhead < this.selection.stop ? this.selection : null;
     const from = this.playhead >= stage.doc.length ? 0 : this.playhead;
     this.playing = true;
     if (this.looping && this.selection) return stage.player.play(this.selection.start, { stop: this.selection.stop, loop: true });
-    return stage.player.play(from, { stop: chosen && this.fromSelection ? chosen.stop : null });
+    return stage.player.play(from);
   },
   playSelection() {
     if (!this.selection) return;

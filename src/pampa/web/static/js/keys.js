@@ -39,13 +39,20 @@ const nameOf = (event) => {
 
 const typing = (element) => element.closest("input:not([type=range]):not([type=checkbox]):not([type=radio]), textarea, select, [contenteditable]");
 
+function named(event) {
+  const name = nameOf(event);
+  const entry = KEYS.find((candidate) => (candidate.match ?? candidate.keys) === name || candidate.also === name);
+  return entry ? entry.does : null;
+}
+
 // The action for a key press, or null where the key belongs to a field or a button.
 export function actionFor(event) {
-  if (event.altKey || event.defaultPrevented || typing(event.target)) return null;
+  if (event.altKey || event.defaultPrevented) return null;
+  if (!(event.target instanceof Element)) return named(event);
+  if (typing(event.target)) return null;
   if (event.target.closest("dialog, .modal")) return null;
   const name = nameOf(event);
   if (event.target.closest("button, a, input") && ["Space", "Enter"].includes(name) && event.target.closest("button, a")) return null;
   if (event.target.matches("input[type=range]") && name.startsWith("Arrow")) return null;
-  const entry = KEYS.find((candidate) => (candidate.match ?? candidate.keys) === name || candidate.also === name);
-  return entry ? entry.does : null;
+  return named(event);
 }

@@ -32,9 +32,9 @@ export function mountLoupe({ canvas, onSelect, onSeek, onTrim, onMove, onPick })
   }
 
   // The wave of one clip in view. While it is on its way, what was there before keeps standing.
-  function waveOf(clip, width) {
-    const from = Math.max(clip.start, start());
-    const to = Math.min(clip.start + clip.length, start() + view.span);
+  function waveOf(clip, width, first = start()) {
+    const from = Math.max(clip.start, first);
+    const to = Math.min(clip.start + clip.length, first + view.span);
     if (to <= from) return null;
     const points = Math.max(Math.round(((to - from) / view.span) * (width - LEFT - RIGHT)), 1);
     const source = clip.source + from - clip.start;
@@ -65,6 +65,17 @@ export function mountLoupe({ canvas, onSelect, onSeek, onTrim, onMove, onPick })
     const laneHeight = (height - 26) / Math.max(shown.length, 1);
     shown.forEach((track, index) => drawLane(ctx, track, people.get(track.id), 6 + index * laneHeight, laneHeight, width));
     drawMarks(ctx, width, height);
+    if (view.playhead > view.centre) fetchAhead(shown, width);
+  }
+
+  // What comes when the playhead leaves: the next window is on its way before it is needed.
+  function fetchAhead(shown, width) {
+    const first = start() + view.span;
+    for (const track of shown) {
+      for (let i = firstEndingAfter(track.clips, first); i < track.clips.length && track.clips[i].start < first + view.span; i++) {
+        waveOf(track.clips[i], width, first);
+      }
+    }
   }
 
   function drawTimes(ctx, width, height) {
@@ -125,13 +136,13 @@ export function mountLoupe({ canvas, onSelect, onSeek, onTrim, onMove, onPick })
   }
 
   function drawFades(ctx, clip, left, right, middle, height, width) {
+    const low = middle + height / 2 - 3;
+    const high = middle - height / 2 + 3;
     ctx.strokeStyle = ink.accent;
     ctx.lineWidth = 1.5;
     ctx.beginPath();
-    ctx.moveTo(left, middle + height / 2 - 3);
-    ctx.lineTo(xOf(clip.start + clip.fade_in, width), middle - height / 2 + 3);
-    ctx.lineTo(xOf(clip.start + clip.length - clip.fade_out, width), middle - height / 2 + 3);
-    ctx.lineTo(right, middle + height / 2 - 3);
+    if (clip.fade_in) { ctx.moveTo(left, low); ctx.lineTo(xOf(clip.start + clip.fade_in, width), high); }
+    if (clip.fade_out) { ctx.moveTo(xOf(clip.start + clip.length - clip.fade_out, width), high); ctx.lineTo(right, low); }
     ctx.stroke();
   }
 
@@ -236,6 +247,13 @@ export function mountLoupe({ canvas, onSelect, onSeek, onTrim, onMove, onPick })
     show(change) { view = { ...view, ...change }; schedule(); },
     redraw() { ink = readInk(canvas); schedule(); },
     zoom(factor) { this.show({ span: Math.min(Math.max(view.span * factor, 0.2 * view.rate), 30 * view.rate) }); },
+    // Follow the playhead by turning to the next window, as one turns a page; far away, open there.
+    follow(place) {
+      if (this.holds(place)) return this.show({ playhead: place });
+      const next = view.centre + view.span;
+      const turns = place >= next - view.span / 2 && place < next + view.span / 2;
+      return this.show({ playhead: place, centre: turns ? next : place + view.span * 0.4 });
+    },
     holds: (place) => place >= start() && place < start() + view.span,
   };
 }

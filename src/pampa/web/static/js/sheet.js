@@ -146,14 +146,10 @@ export function mountSheet({ scroller, spacer, canvas, overlay, stalks, onSeek, 
     ctx.globalAlpha = 1;
   }
 
+  // Rectangles one by one: on whole pixels they need no smoothing, which one long path would get.
   function fillStalks(ctx, list, horizon, direction, fill) {
     ctx.fillStyle = fill;
-    ctx.beginPath();
-    for (let i = 0; i < list.length; i += 2) {
-      if (direction < 0) ctx.rect(list[i], horizon - list[i + 1], STEP - 1, list[i + 1]);
-      else ctx.rect(list[i], horizon + 1, STEP - 1, list[i + 1]);
-    }
-    ctx.fill();
+    for (let i = 0; i < list.length; i += 2) ctx.fillRect(list[i], direction < 0 ? horizon - list[i + 1] : horizon + 1, STEP - 1, list[i + 1]);
   }
 
   function drawBand(ctx, line, row, y, width) {
@@ -314,7 +310,9 @@ export function mountSheet({ scroller, spacer, canvas, overlay, stalks, onSeek, 
     const width = canvas.clientWidth;
     const seam = view.doc.seams.find((candidate) => candidate.at >= line.start && candidate.at < line.stop && Math.abs(xOf(candidate.at, line, width) - at.x) < 7);
     if (seam) return onSeam(seam.id);
-    const clips = at.track ? at.track.clips : [];
+    // Talk is clicked all the time to go somewhere; its pieces are picked in the loupe.
+    const music = at.track && !["person", "spot"].includes(at.track.kind);
+    const clips = music ? at.track.clips : [];
     const clip = clips[firstEndingAfter(clips, at.frame)];
     onClip(clip && clip.start <= at.frame ? { clip: clip.id, track: at.track.id } : null, event);
     return onSeek(at.frame);

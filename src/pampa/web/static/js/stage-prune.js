@@ -42,7 +42,7 @@ export function prune(stage) {
       return this.cut({ edit: "clear", start, stop, ...(track === null ? {} : { tracks: [track] }) }, start);
     },
     async cut(edit, place) {
-      const known = new Set(this.seams.map((seam) => seam.id));
+      const known = new Set(stage.doc.seams.map((seam) => seam.id));
       const made = await this.edit(edit);
       if (!made) return;
       this.select(null);
@@ -59,7 +59,7 @@ export function prune(stage) {
     chooseSeam(id, { quiet = false } = {}) {
       this.chosenSeam = id;
       stage.sheet.show({ seam: id });
-      const seam = this.seams.find((candidate) => candidate.id === id);
+      const seam = stage.doc.seams.find((candidate) => candidate.id === id);
       if (!seam || quiet) return;
       this.select(null);
       this.seek(seam.at);
@@ -81,16 +81,16 @@ export function prune(stage) {
       return null;
     },
     nextSeam() {
-      const ahead = this.seams.filter((seam) => seam.at > this.playhead + 480);
+      const ahead = stage.doc.seams.filter((seam) => seam.at > this.playhead + 480);
       if (ahead.length) this.chooseSeam(ahead[0].id);
     },
     previousSeam() {
-      const behind = this.seams.filter((seam) => seam.at < this.playhead - 480);
+      const behind = stage.doc.seams.filter((seam) => seam.at < this.playhead - 480);
       if (behind.length) this.chooseSeam(behind[behind.length - 1].id);
     },
     // From a moment before the join to a moment after it.
     playAcross() {
-      const seam = this.seams.find((candidate) => candidate.id === this.chosenSeam);
+      const seam = stage.doc.seams.find((candidate) => candidate.id === this.chosenSeam);
       const place = seam ? seam.at : this.playhead;
       this.playRange(place - RUN_IN, place + RUN_IN);
     },
