@@ -6,7 +6,7 @@ from dataclasses import dataclass
 import numpy as np
 from numba import njit
 
-from pampa.core.loudness.kernels import BLOCK, EDGE, interpolator
+from pampa.core.loudness.kernels import BLOCK, EDGE, interpolate, interpolator, load_block, most_overshoot
 from pampa.core.sound import FloatArray, Source
 
 UNIT = 1_000_000
@@ -78,18 +78,13 @@ class Limited:
         return _smoothed(wanted, before, frames, self.look_ahead, slope)
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@njit(cache=True, nogil=True)
 def _wanted(sound, ceiling, phases, deepest, out):  # type: ignore[no-untyped-def]
     """Reduction that each frame's own true peak asks for, in units; False if none does."""
     taps = phases.shape[1]
     half = taps // 2
     limit = np.float32(ceiling)
-    bound = np.float32(0.0)
-    for p in range(phases.shape[0]):
-        total = np.float32(0.0)
-        for t in range(taps):
-            total += abs(phases[p, t])
-        bound = max(bound, total)
+    bound = most_overshoot(phases)
     frames = sound.shape[0]
     near = np.zeros(BLOCK + taps, np.float32)
     points = np.zeros(BLOCK, np.float32)
@@ -100,24 +95,13 @@ def _wanted(sound, ceiling, phases, deepest, out):  # type: ignore[no-untyped-de
         size = min(BLOCK, frames - block)
         peaks[:] = np.float32(0.0)
         peaks[0] = carried
-        carried = np.float32(0.0)
         for c in range(sound.shape[1]):
-            loudest = np.float32(0.0)
-            for i in range(size + taps - 1):
-                at = block - half + 1 + i
-                value = sound[at, c] if 0 <= at < frames else np.float32(0.0)
-                near[i] = value
-                loudest = max(loudest, abs(value))
-            if loudest * bound <= limit:
+            if load_block(sound, c, block - half + 1, size + taps - 1, near) * bound <= limit:
                 continue
             for i in range(size):
                 peaks[i] = max(peaks[i], abs(near[i + half - 1]))
             for p in range(phases.shape[0]):
-                points[:] = np.float32(0.0)
-                for t in range(taps):
-                    h = phases[p, t]
-                    for i in range(BLOCK):
-                        points[i] += h * near[i + t]
+                interpolate(near, phases[p], points)
                 for i in range(size):  # a point between two frames belongs to both
                     value = abs(points[i])
                     peaks[i] = max(peaks[i], value)

@@ -69,7 +69,41 @@ def sample_peak(sound, lead, frames):  # type: ignore[no-untyped-def]
     return peak
 
 
+@njit(cache=True, nogil=True)
+def most_overshoot(phases):  # type: ignore[no-untyped-def]
+    """How far interpolation can exceed the largest of its frames: the largest sum of a phase's magnitudes."""
+    bound = np.float32(0.0)
+    for p in range(phases.shape[0]):
+        total = np.float32(0.0)
+        for t in range(phases.shape[1]):
+            total += abs(phases[p, t])
+        bound = max(bound, total)
+    return bound
+
+
+@njit(cache=True, nogil=True)
+def load_block(sound, channel, first, count, near):  # type: ignore[no-untyped-def]
+    """Copy `count` frames of a channel into `near`, silence outside the sound; returns their largest magnitude."""
+    loudest = np.float32(0.0)
+    for i in range(count):
+        at = first + i
+        value = sound[at, channel] if 0 <= at < sound.shape[0] else np.float32(0.0)
+        near[i] = value
+        loudest = max(loudest, abs(value))
+    return loudest
+
+
 @njit(cache=True, nogil=True, fastmath=True)
+def interpolate(near, phase, points):  # type: ignore[no-untyped-def]
+    """One interpolated point after each of BLOCK frames."""
+    points[:] = np.float32(0.0)
+    for t in range(phase.size):
+        h = phase[t]
+        for i in range(BLOCK):
+            points[i] += h * near[i + t]
+
+
+@njit(cache=True, nogil=True)
 def true_peak(sound, channel, lead, frames, phases, start_at):  # type: ignore[no-untyped-def]
     """Largest oversampled magnitude of one channel, not below `start_at`.
 
@@ -79,35 +113,18 @@ def true_peak(sound, channel, lead, frames, phases, start_at):  # type: ignore[n
     """
     taps = phases.shape[1]
     half = taps // 2
-    bound = np.float32(0.0)
-    for p in range(phases.shape[0]):
-        total = np.float32(0.0)
-        for t in range(taps):
-            total += abs(phases[p, t])
-        bound = max(bound, total)
+    bound = most_overshoot(phases)
     best = np.float32(start_at)
     near = np.zeros(BLOCK + taps, np.float32)
     points = np.zeros(BLOCK, np.float32)
-    length = sound.shape[0]
     for block in range(0, frames, BLOCK):
         size = min(BLOCK, frames - block)
-        first = lead + block - half + 1
-        loudest = np.float32(0.0)
-        for i in range(size + taps - 1):
-            at = first + i
-            value = sound[at, channel] if 0 <= at < length else np.float32(0.0)
-            near[i] = value
-            loudest = max(loudest, abs(value))
-        if loudest * bound <= best:
+        if load_block(sound, channel, lead + block - half + 1, size + taps - 1, near) * bound <= best:
             continue
         for i in range(size):
             best = max(best, abs(near[i + half - 1]))
         for p in range(phases.shape[0]):
-            points[:] = np.float32(0.0)
-            for t in range(taps):
-                h = phases[p, t]
-                for i in range(BLOCK):
-                    points[i] += h * near[i + t]
+            interpolate(near, phases[p], points)
             for i in range(size):
                 best = max(best, abs(points[i]))
     return best
