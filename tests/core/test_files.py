@@ -11,7 +11,7 @@ import soundfile
 from pampa.core.errors import Cancelled, UnreadableSound
 from pampa.core.files.child import conform_in_child
 from pampa.core.files.conform import conform, conformed_source, read_facts, settle
-from pampa.core.files.decode import open_sound, read_sound
+from pampa.core.files.decode import open_sound
 from pampa.core.files.stalks import CELL, StalkWriter, read_stalks
 from pampa.core.sound import RATE
 from tests.signals import noise, silence, sine, talk
@@ -184,9 +184,3 @@ def test_stalks_hold_peak_and_average_at_every_level(tmp_path):
     assert db == pytest.approx([-20, -23], abs=0.5)
     coarse = np.frombuffer(read_stalks(tmp_path, 2, 0, 100), np.uint8).reshape(-1, 2)
     assert coarse[2, 0] == cells[:, 0].max()
-
-
-def test_short_files_are_read_whole(tmp_path):
-    soundfile.write(tmp_path / "a.wav", sine(440, seconds=0.5), RATE)
-    sound, rate = read_sound(tmp_path / "a.wav")
-    assert (sound.shape, rate) == ((RATE // 2, 1), RATE)

@@ -76,7 +76,7 @@ class Jobs:
             return session.get_one(Job, job_id).episode_id
 
     def open_jobs(self, episode_id: int) -> list[dict[str, Any]]:
-        """Jobs of an episode that wait or run, and those that failed within the hour."""
+        """Jobs of an episode that wait or run."""
         with self._sessions() as session:
             jobs = session.scalars(select(Job).where(Job.episode_id == episode_id, Job.state.in_(OPEN)))
             return [as_dict(job) for job in jobs]

@@ -122,12 +122,3 @@ def _av_blocks(container: av.container.InputContainer, channels: int, rate: int)
         pass  # damaged from here on: what came before is kept
     if frames:
         yield np.ascontiguousarray(np.concatenate(gathered), np.float32)
-
-
-def read_sound(path: Path) -> tuple[FloatArray, int]:
-    """A whole file in memory: frames of shape (frames, channels), and the sample rate. For short pieces."""
-    with open_sound(path) as sound:
-        blocks = list(sound.blocks)
-        if not blocks:
-            raise UnreadableSound(f"{path.name} holds no sound, only a header. Copy it from the recorder again.")
-        return np.concatenate(blocks), sound.rate

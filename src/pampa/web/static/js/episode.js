@@ -401,5 +401,5 @@ const core = {
 };
 
 document.addEventListener("alpine:init", () => {
-  window.Alpine.data("episodePage", () => compose(core, gather(data), lineUp(), prune(stage), balance(stage), sendOut(data, stage)));
+  window.Alpine.data("episodePage", () => compose(core, gather(data), lineUp(), prune(stage), balance(), sendOut(data, stage)));
 });

@@ -2,7 +2,7 @@
 
 import { signed } from "./time.js";
 
-export function balance(stage) {
+export function balance() {
   return {
     duckingDb: 12,
 
@@ -23,6 +23,5 @@ export function balance(stage) {
     fieldId: (name, track) => `${name}-${track.id}`,
     muteLabel: (track) => `${track.muted ? "Unmute" : "Mute"} ${track.name}`,
     soloLabel: (track) => `Hear ${track.name} alone`,
-    clipsOf: (track) => stage.doc.tracks.find((candidate) => candidate.id === track.id)?.clips.length ?? 0,
   };
 }

@@ -107,6 +107,5 @@ export function gather(data) {
     },
     notesOf: (recording) => (recording.facts.notes || []).join(" "),
     isReady: (recording) => recording.state === "ready",
-    idFor: (what, recording) => `${what}-${recording.id}`,
   };
 }

@@ -9,11 +9,6 @@ export function prune(stage) {
 
     get hasSelection() { return this.selection !== null && this.selection.stop > this.selection.start; },
     get selectionLength() { return this.hasSelection ? this.lengthOf(this.selection.stop - this.selection.start) : ""; },
-    get selectionWho() {
-      if (!this.hasSelection || this.selection.track === null) return "everybody";
-      const track = this.tracks.find((candidate) => candidate.id === this.selection.track);
-      return track ? track.name : "everybody";
-    },
     get takenOut() { return this.lengthOf(this.seams.filter((seam) => seam.closed).reduce((sum, seam) => sum + seam.length, 0)); },
     setIn() { this.setEdge("start"); },
     setOut() { this.setEdge("stop"); },
