@@ -78,7 +78,10 @@ def scrolling(page: Page) -> list[float]:
 
 
 def editing(page: Page) -> list[float]:
-    """Milliseconds from the key to the drawn frame of the new sheet, round trip to the server included."""
+    """Milliseconds from the key to the drawn frame of the new sheet, round trip to the server included.
+
+    As with a person, the key comes a moment after the selection, and the next edit a second later.
+    """
     page.evaluate("document.getElementById('sheet-scroller').scrollTop = 0")
     return page.evaluate(
         """async () => {
@@ -86,11 +89,12 @@ def editing(page: Page) -> list[float]:
           const times = [];
           for (let n = 0; n < 12; n++) {
             page.select({ start: 48000 * (4 + n), stop: 48000 * (4 + n) + 9600, track: null });
+            await new Promise((rest) => setTimeout(rest, 300));
             const began = performance.now();
             await page.takeOut();
             const drawn = await new Promise((done) => requestAnimationFrame(() => done(performance.now())));
             times.push(drawn - began);
-            await new Promise((rest) => setTimeout(rest, 400));
+            await new Promise((rest) => setTimeout(rest, 900));
           }
           return times;
         }"""

@@ -5,7 +5,7 @@ import threading
 import zlib
 from collections import OrderedDict
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 from sqlalchemy import delete, select
@@ -44,6 +44,8 @@ class State:
     undo: str | None
     """What undo would take back, None at the beginning."""
     redo: str | None
+    before: Document = field(default_factory=Document, repr=False, compare=False)
+    """What it was until the change that gave this state; empty where it was only read."""
 
 
 Also = Callable[[Session], None]
@@ -77,7 +79,8 @@ class Editing:
                 if revision is not None and revision != episode.revision:
                     raise RevisionConflict(revision, episode.revision)
                 parameters = self._completed(session, episode_id, name, dict(parameters))
-                document = apply(self._document(session, episode), name, parameters)
+                before = self._document(session, episode)
+                document = apply(before, name, parameters)
                 session.execute(
                     delete(JournalEntry).where(
                         JournalEntry.episode_id == episode_id, JournalEntry.position > episode.position
@@ -100,7 +103,7 @@ class Editing:
                     also(session)
                 session.flush()
                 moved = (episode_id, episode.position)
-                made = State(episode_id, episode.revision, document, describe(name, parameters), None)
+                made = State(episode_id, episode.revision, document, describe(name, parameters), None, before)
             self._keep(moved, document)
             return self._told(made)
 
@@ -140,9 +143,10 @@ class Editing:
                 target = episode.position + by
                 if target < 0 or (by > 0 and session.get(JournalEntry, (episode_id, target)) is None):
                     raise EditRefused(f"There is nothing to {'undo' if by < 0 else 'redo'}.")
+                before = self._document(session, episode)
                 episode.position = target
                 episode.revision += 1
-            return self._told(self.state(episode_id))
+            return self._told(replace(self.state(episode_id), before=before))
 
     def _told(self, state: State) -> State:
         self._events.post(Event("revision", state.episode_id, {"revision": state.revision}))

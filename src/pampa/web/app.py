@@ -5,7 +5,6 @@ from contextlib import asynccontextmanager
 
 from fastapi import FastAPI
 from fastapi.staticfiles import StaticFiles
-from starlette.middleware.base import BaseHTTPMiddleware
 from starlette.middleware.gzip import GZipMiddleware
 from starlette.middleware.sessions import SessionMiddleware
 
@@ -15,7 +14,7 @@ from pampa.web import errors
 from pampa.web.pages import HERE
 from pampa.web.routes import episodes, events, listening, pages, recordings, sending, shows
 from pampa.web.schemas import ErrorBody
-from pampa.web.security import guard
+from pampa.web.security import Guard
 
 
 def create_app(studio: Studio) -> FastAPI:
@@ -33,7 +32,7 @@ def create_app(studio: Studio) -> FastAPI:
     app.state.studio = studio
     errors.install(app)
     app.add_middleware(GZipMiddleware, minimum_size=2000, compresslevel=1)
-    app.add_middleware(BaseHTTPMiddleware, dispatch=guard)
+    app.add_middleware(Guard)
     app.add_middleware(
         SessionMiddleware, secret_key=studio.access.cookie_key(), session_cookie=f"pampa-{studio.settings.port}",
         same_site="strict", max_age=30 * 24 * 3600,

@@ -95,7 +95,7 @@ class RecipeOut(Told):
     ratio: float
 
 
-class TrackOut(Told):
+class TrackFacts(Told):
     id: int
     name: str
     kind: Kind
@@ -105,6 +105,9 @@ class TrackOut(Told):
     treated: bool
     pinned: bool
     recipe: RecipeOut
+
+
+class TrackOut(TrackFacts):
     clips: list[ClipOut]
 
 

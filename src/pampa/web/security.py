@@ -2,10 +2,11 @@
 
 import ipaddress
 import secrets
-from collections.abc import Awaitable, Callable
 
 from fastapi import Request
 from fastapi.responses import JSONResponse, RedirectResponse, Response
+from starlette.datastructures import MutableHeaders
+from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from pampa.studio.studio import Studio
 
@@ -22,8 +23,6 @@ HEADERS = {
     "Referrer-Policy": "same-origin",
     "Cross-Origin-Opener-Policy": "same-origin",
 }
-
-Next = Callable[[Request], Awaitable[Response]]
 
 
 def is_loopback(host: str) -> bool:
@@ -43,15 +42,27 @@ def token_of(request: Request) -> str:
     return str(request.session["token"])
 
 
-async def guard(request: Request, go_on: Next) -> Response:
+class Guard:
     """The checks before every request, and the headers after it."""
-    refused = _refusal(request)
-    response = refused if refused else await go_on(request)
-    for name, value in HEADERS.items():
-        response.headers.setdefault(name, value)
-    if not request.url.path.startswith("/static/"):
-        response.headers.setdefault("Cache-Control", "no-store")
-    return response
+
+    def __init__(self, app: ASGIApp) -> None:
+        self.app = app
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        if scope["type"] != "http":
+            return await self.app(scope, receive, send)
+        request = Request(scope)
+
+        async def with_headers(message: Message) -> None:
+            if message["type"] == "http.response.start":
+                headers = MutableHeaders(scope=message)
+                for name, value in HEADERS.items():
+                    headers.setdefault(name, value)
+                if not request.url.path.startswith("/static/"):
+                    headers.setdefault("Cache-Control", "no-store")
+            await send(message)
+
+        await (_refusal(request) or self.app)(scope, receive, with_headers)
 
 
 def _refusal(request: Request) -> Response | None:

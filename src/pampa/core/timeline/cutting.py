@@ -29,12 +29,12 @@ def take_out(document: Document, *, start: int, stop: int) -> Document:
     on_edge = [thing.id for thing in things if thing.at == stop]
     seam = replace(
         seam,
-        seams=tuple(replace(s, at=s.at - start) for s in document.seams if start < s.at < stop),
-        markers=tuple(replace(m, at=m.at - start) for m in document.markers if start < m.at < stop),
+        seams=tuple(s.moved(-start) for s in document.seams if start < s.at < stop),
+        markers=tuple(m.moved(-start) for m in document.markers if start < m.at < stop),
         shifts=(*shifts, *((thing, length) for thing in on_edge)),
     )
-    seams = [replace(s, at=_after(s.at, stop, -length)) for s in document.seams if not start < s.at < stop]
-    markers = [replace(m, at=_after(m.at, stop, -length)) for m in document.markers if not start < m.at < stop]
+    seams = [s.moved(-length) if s.at >= stop else s for s in document.seams if not start < s.at < stop]
+    markers = [m.moved(-length) if m.at >= stop else m for m in document.markers if not start < m.at < stop]
     return check(
         replace(
             document,
@@ -77,14 +77,14 @@ def put_back(document: Document, *, seam: int) -> Document:
         if track.id in pieces:
             track = lay_back(track, pieces[track.id], at, length)
         tracks.append(track)
-    seams = [replace(s, at=s.at + _room_before(s, gone, moved)) for s in document.seams if s.id != seam]
-    markers = [replace(m, at=m.at + _room_before(m, gone, moved)) for m in document.markers]
+    seams = [s.moved(_room_before(s, gone, moved)) for s in document.seams if s.id != seam]
+    markers = [m.moved(_room_before(m, gone, moved)) for m in document.markers]
     return check(
         replace(
             document,
             tracks=tuple(tracks),
-            seams=tuple(sorted([*seams, *(replace(s, at=s.at + at) for s in gone.seams)], key=_order)),
-            markers=tuple(sorted([*markers, *(replace(m, at=m.at + at) for m in gone.markers)], key=_order)),
+            seams=tuple(sorted([*seams, *(s.moved(at) for s in gone.seams)], key=_order)),
+            markers=tuple(sorted([*markers, *(m.moved(at) for m in gone.markers)], key=_order)),
         )
     )
 
@@ -135,7 +135,7 @@ def _follow(track: Track, start: int, stop: int) -> tuple[Track, list[tuple[int,
         target = max(target, moved[-1].end) if moved else target
         if clip.start >= start and clip.start - target != stop - start:
             shifts.append((clip.id, clip.start - target))
-        moved.append(replace(clip, start=target))
+        moved.append(clip.moved(target - clip.start))
     return replace(track, clips=tuple(moved)), shifts
 
 
@@ -144,12 +144,8 @@ def _return(clips: tuple[Clip, ...], at: int, length: int, moved: dict[int, int]
     for clip in clips:
         by = moved.get(clip.id, length if clip.start >= at else 0)
         target = max(clip.start + by, returned[-1].end) if returned else clip.start + by
-        returned.append(replace(clip, start=target))
+        returned.append(clip.moved(target - clip.start))
     return tuple(returned)
-
-
-def _after(place: int, edge: int, by: int) -> int:
-    return place + by if place >= edge else place
 
 
 def _order(thing: Seam | Marker) -> tuple[int, int]:

@@ -36,19 +36,17 @@ def split_at(clips: tuple[Clip, ...], at: int, ids: Iterator[int]) -> tuple[Clip
 def lift(track: Track, start: int, stop: int, ids: Iterator[int]) -> Lifted:
     """Take `[start, stop)` off a track; what follows stays where it is."""
     divided = tuple(
-        replace(clip, start=clip.start - start)
-        for clip in track.clips
-        if clip.start < start < clip.end or clip.start < stop < clip.end
+        clip.moved(-start) for clip in track.clips if clip.start < start < clip.end or clip.start < stop < clip.end
     )
     clips = split_at(split_at(track.clips, start, ids), stop, ids)
-    inside = tuple(replace(clip, start=clip.start - start) for clip in clips if start <= clip.start < stop)
+    inside = tuple(clip.moved(-start) for clip in clips if start <= clip.start < stop)
     outside = tuple(clip for clip in clips if not start <= clip.start < stop)
     return Lifted(replace(track, clips=outside), Piece(track.id, inside, divided))
 
 
 def shift(clips: tuple[Clip, ...], at: int, by: int) -> tuple[Clip, ...]:
     """Move every clip that starts at or after `at`."""
-    return tuple(replace(clip, start=clip.start + by) if clip.start >= at else clip for clip in clips)
+    return tuple(clip.moved(by) if clip.start >= at else clip for clip in clips)
 
 
 def lay_back(track: Track, piece: Piece, at: int, length: int) -> Track:
@@ -56,13 +54,13 @@ def lay_back(track: Track, piece: Piece, at: int, length: int) -> Track:
 
     A join is made only where sound still runs on: if a side was changed meanwhile, it stays a clip of its own.
     """
-    clips = [*track.clips, *(replace(clip, start=clip.start + at) for clip in piece.clips)]
+    clips = [*track.clips, *(clip.moved(at) for clip in piece.clips)]
     clips.sort(key=lambda clip: clip.start)
     for whole in piece.divided:
         for edge in (at, at + length):
             if whole.start + at < edge < whole.end + at:
                 clips = _join_at(clips, edge)
-    wholes = {whole.id: replace(whole, start=whole.start + at) for whole in piece.divided}
+    wholes = {whole.id: whole.moved(at) for whole in piece.divided}
     return replace(track, clips=tuple(_restored(clip, wholes.get(clip.id)) for clip in clips))
 
 

@@ -1,6 +1,7 @@
 // The page of one episode: what the panels show, and how canvases, player and server are tied together.
 
 import { api } from "./api.js";
+import { changed } from "./changes.js";
 import { mountChart } from "./chart.js";
 import { compose } from "./compose.js";
 import { followed } from "./geometry.js";
@@ -180,16 +181,16 @@ const core = {
   },
   edit(edit) {
     return this.inTurn(async () => {
-      const state = await api.post(`/api/episodes/${this.episodeId}/edits`, { revision: this.revision, edit });
-      this.take(state);
-      return state;
+      const change = await api.post(`/api/episodes/${this.episodeId}/edits`, { revision: this.revision, edit });
+      this.take(changed(stage.doc, change));
+      return stage.doc;
     });
   },
   undo() { return this.step("undo"); },
   redo() { return this.step("redo"); },
   step(way) {
     return this.inTurn(async () => {
-      this.take(await api.post(`/api/episodes/${this.episodeId}/${way}`, { revision: this.revision }));
+      this.take(changed(stage.doc, await api.post(`/api/episodes/${this.episodeId}/${way}`, { revision: this.revision })));
       this.select(null);
     });
   },
