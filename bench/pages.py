@@ -2,21 +2,23 @@
 
 import shutil
 import statistics
+import subprocess
+import sys
 import tempfile
-import threading
 import time
+import urllib.request
+from collections.abc import Iterator
+from contextlib import contextmanager, suppress
 from pathlib import Path
 
 import numpy as np
 import soundfile
-import uvicorn
 from playwright.sync_api import Page, sync_playwright
 
 from bench.__main__ import talk
 from pampa.core.sound import RATE
 from pampa.studio.settings import Settings
 from pampa.studio.studio import Studio
-from pampa.web.app import create_app
 
 PORT = 8496
 CUTS = 250
@@ -125,25 +127,37 @@ def starting(page: Page) -> list[float]:
     return spent
 
 
+@contextmanager
+def serving(data: Path) -> Iterator[str]:
+    """The address of a server in a process of its own, as a person has it."""
+    command = [sys.executable, "-m", "pampa", "serve", "--data", str(data), "--port", str(PORT)]
+    process = subprocess.Popen(command, stdout=subprocess.DEVNULL)
+    address = f"http://127.0.0.1:{PORT}"
+    try:
+        while process.poll() is None:
+            with suppress(OSError):
+                urllib.request.urlopen(f"{address}/sign-in").close()
+                break
+            time.sleep(0.1)
+        yield address
+    finally:
+        process.terminate()
+        process.wait()
+
+
 def main(minutes: int) -> None:
     folder = Path(tempfile.mkdtemp())
     studio = Studio(Settings(data=folder / "data", port=PORT))
     episode = long_episode(studio, folder, minutes)
     studio.listening.standing(episode, wait=True)
-    server = uvicorn.Server(
-        uvicorn.Config(create_app(studio), port=PORT, log_level="error", timeout_graceful_shutdown=1)
-    )
-    thread = threading.Thread(target=server.run, daemon=True)
-    thread.start()
-    while not server.started:
-        time.sleep(0.05)
-    with sync_playwright() as playwright:
+    clips = sum(len(track.clips) for track in studio.editing.state(episode).document.tracks)
+    studio.close()
+    with serving(folder / "data") as address, sync_playwright() as playwright:
         browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), args=FLAGS)
         page = browser.new_page(viewport={"width": 1280, "height": 800})
-        address = f"http://127.0.0.1:{PORT}/episodes/{episode}/prune"
-        clips = sum(len(track.clips) for track in studio.editing.state(episode).document.tracks)
         print(f"an episode of {minutes} min, {clips} clips")
-        print(f"{'open the page until it can be used':<52}{opening(page, address) * 1000:8.0f} ms")
+        opened = opening(page, f"{address}/episodes/{episode}/prune")
+        print(f"{'open the page until it can be used':<52}{opened * 1000:8.0f} ms")
         page.wait_for_timeout(1500)
         frames = np.array(scrolling(page))
         print(f"{'scroll: median frame':<52}{np.median(frames):8.1f} ms")
@@ -151,6 +165,4 @@ def main(minutes: int) -> None:
         print(f"{'an edit until the sheet is redrawn, median':<52}{statistics.median(editing(page)):8.0f} ms")
         print(f"{'the key until sound is out, median':<52}{statistics.median(starting(page)):8.0f} ms")
         browser.close()
-    server.should_exit = True
-    thread.join(10)
     shutil.rmtree(folder, ignore_errors=True)

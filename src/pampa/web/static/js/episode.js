@@ -120,14 +120,15 @@ const core = {
     this.revision = state.revision;
     this.undoes = state.undo;
     this.redoes = state.redo;
-    if (changed) afterPaint(() => { if (stage.doc === state) this.list(state); });
-    else this.list(state);
     if (this.chosenSeam !== null && !state.seams.some((seam) => seam.id === this.chosenSeam)) this.chosenSeam = null;
     this.refreshClip();
     const views = { doc: state, gains: this.gains(), names: this.names(), seam: this.chosenSeam, clip: this.clipId };
     stage.sheet.show(views);
     stage.loupe.show(views);
-    stage.overview.show(views);
+    // The sheet comes first; overview and lists follow a frame later, together they take longer than the sheet.
+    const rest = () => { if (stage.doc === state) { stage.overview.show(views); this.list(state); } };
+    if (changed) afterPaint(rest);
+    else rest();
     if (changed) {
       const map = (place) => followed(place, before, state);
       this.playhead = map(this.playhead);
@@ -138,7 +139,7 @@ const core = {
     }
   },
 
-  // What the panel lists. It comes a frame after the sheet: rows of a list take longer to make than the drawing.
+  // What the panel lists.
   list(state) {
     const tracks = state.tracks.map(({ clips, ...track }) => track);
     if (JSON.stringify(tracks) !== JSON.stringify(this.tracks)) this.tracks = tracks;

@@ -37,11 +37,28 @@ export function peopleOf(tracks) {
   return new Map(talk.map((track, index) => [track.id, index % 5]));
 }
 
+// Sizes as last laid out. Asking an element for its size in the middle of a frame makes the browser lay the whole
+// page out at once, which takes longer than the drawing.
+const sizes = new WeakMap();
+const sized = new ResizeObserver((entries) => { for (const { target } of entries) measure(target); });
+
+function measure(element) {
+  const size = { width: element.clientWidth, height: element.clientHeight };
+  sizes.set(element, size);
+  return size;
+}
+
+export function sizeOf(element) {
+  const known = sizes.get(element);
+  if (known) return known;
+  sized.observe(element);
+  return measure(element);
+}
+
 // A canvas as large as its element on the device's pixels; drawing goes on in CSS pixels.
 export function fit(canvas) {
   const ratio = window.devicePixelRatio || 1;
-  const width = canvas.clientWidth;
-  const height = canvas.clientHeight;
+  const { width, height } = sizeOf(canvas);
   if (canvas.width !== Math.round(width * ratio) || canvas.height !== Math.round(height * ratio)) {
     canvas.width = Math.round(width * ratio);
     canvas.height = Math.round(height * ratio);

@@ -1,7 +1,8 @@
 // The sheet: the episode's time in lines down the page. Owns the two canvases of the sheet and the pointer on them.
 
 import { LEFT, RIGHT, firstEndingAfter, frameAt, layoutLines, levelFor, lineAtY, lineOf, stalkShare, trackAt, xOf } from "./geometry.js";
-import { fit, peopleOf, readInk, textured } from "./ink.js";
+import { fit, peopleOf, readInk, sizeOf, textured } from "./ink.js";
+import { board, stroke, tileOf } from "./strokes.js";
 import { length, shortClock } from "./time.js";
 
 const STEP = 3;
@@ -13,7 +14,9 @@ export function mountSheet({ scroller, spacer, canvas, overlay, stalks, onSeek, 
   let view = { doc: null, gains: new Map(), secondsPerLine: 20, playhead: 0, selection: null, clip: null, seam: null, rate: 48000 };
   let layout = { lines: [], height: 0, frames: 1, length: 0 };
   let ink = readInk(canvas);
-  let fills = [];
+  let tiles = { plain: [], muted: [] };
+  let strokes = null;
+  let top = scroller.scrollTop;
   let frame = 0;
   let overlayFrame = 0;
   let drag = null;
@@ -31,10 +34,9 @@ export function mountSheet({ scroller, spacer, canvas, overlay, stalks, onSeek, 
   }
 
   function visible() {
-    const top = scroller.scrollTop;
     const first = lineAtY(top, layout).index;
-    const last = lineAtY(top + scroller.clientHeight, layout).index;
-    return { top, lines: layout.lines.slice(first, last + 1) };
+    const last = lineAtY(top + sizeOf(scroller).height, layout).index;
+    return layout.lines.slice(first, last + 1);
   }
 
   function draw() {
@@ -45,7 +47,7 @@ export function mountSheet({ scroller, spacer, canvas, overlay, stalks, onSeek, 
     if (width <= LEFT + RIGHT) return; // not on show
     if (canvas.width !== before) pictures.clear();
     const people = peopleOf(view.doc.tracks);
-    const { top, lines } = visible();
+    const lines = visible();
     for (const line of lines) {
       const picture = pictureOf(line, width, people);
       ctx.drawImage(picture, 0, Math.round(line.top - top) - ABOVE, width, line.height + ABOVE + 6);
@@ -71,23 +73,35 @@ export function mountSheet({ scroller, spacer, canvas, overlay, stalks, onSeek, 
   }
 
   function drawLine(ctx, line, y, width, people) {
+    const talk = line.rows.filter((row) => row.kind !== "band");
+    canvasOf(ctx, (strokes, ratio) => {
+      for (const row of talk) strokeRow(strokes, ratio, line, row, y, width, people);
+    });
+    ctx.globalCompositeOperation = "destination-over";
     drawGrid(ctx, line, y, width);
-    for (const row of line.rows) {
-      if (row.kind === "band") drawBand(ctx, line, row, y, width);
-      else drawRow(ctx, line, row, y, width, people);
-    }
+    ctx.globalCompositeOperation = "source-over";
+    for (const row of talk) drawHorizon(ctx, line, row, y, width, people);
+    for (const row of line.rows) if (row.kind === "band") drawBand(ctx, line, row, y, width);
     for (const seam of view.doc.seams) if (seam.at >= line.start && seam.at < line.stop) drawSeam(ctx, seam, line, y, width);
     for (const marker of view.doc.markers) if (marker.at >= line.start && marker.at < line.stop) drawMarker(ctx, marker, line, y, width);
   }
 
+  // Let something be painted into the pixels of a whole canvas.
+  function canvasOf(ctx, paint) {
+    strokes = board(ctx.canvas.width, ctx.canvas.height, strokes);
+    paint(strokes, window.devicePixelRatio || 1);
+    ctx.putImageData(strokes.image, 0, 0);
+  }
+
+  // Everything here lies under the strokes, so what hides comes before what it hides.
   function drawGrid(ctx, line, y, width) {
-    ctx.fillStyle = ink["rule-soft"];
-    for (let part = 0; part <= 4; part++) ctx.fillRect(Math.round(LEFT + (part / 4) * (width - LEFT - RIGHT)), y, 1, line.height);
     const end = xOf(layout.length, line, width);
     if (end < width - RIGHT) {
       ctx.fillStyle = ink.paper;
       ctx.fillRect(end, y - 4, width - end, line.height + 8);
     }
+    ctx.fillStyle = ink["rule-soft"];
+    for (let part = 0; part <= 4; part++) ctx.fillRect(Math.round(LEFT + (part / 4) * (width - LEFT - RIGHT)), y, 1, line.height);
     ctx.fillStyle = ink["ink-quiet"];
     ctx.font = `13px ${ink.mono}`;
     ctx.textAlign = "right";
@@ -96,17 +110,17 @@ export function mountSheet({ scroller, spacer, canvas, overlay, stalks, onSeek, 
     ctx.fillText(shortClock(line.start, view.rate), LEFT - 10, y + (row ? row.horizon : 8));
   }
 
-  function drawRow(ctx, line, row, y, width, people) {
+  function strokeRow(strokes, ratio, line, row, y, width, people) {
     const horizon = Math.round(y + row.horizon);
     const reach = row.kind === "pair" ? row.height / 2 - 1 : row.height - 8;
-    row.tracks.forEach((track, side) => {
-      const index = people.get(track.id);
-      drawStalks(ctx, line, track, horizon, reach, side ? 1 : -1, width, ink.tips[index], fills[index]);
-      nameAt(ctx, track, ink.people[index], row, line, y, side);
-    });
+    row.tracks.forEach((track, side) => strokeTrack(strokes, ratio, line, track, horizon, reach, side ? 1 : -1, width, people.get(track.id)));
+  }
+
+  function drawHorizon(ctx, line, row, y, width, people) {
+    row.tracks.forEach((track, side) => nameAt(ctx, track, ink.people[people.get(track.id)], row, line, y, side));
     ctx.fillStyle = ink["ink-quiet"];
     const end = Math.min(xOf(layout.length, line, width), width - RIGHT);
-    ctx.fillRect(LEFT, horizon, end - LEFT, 1);
+    ctx.fillRect(LEFT, Math.round(y + row.horizon), end - LEFT, 1);
   }
 
   function nameAt(ctx, track, colour, row, line, y, side) {
@@ -119,13 +133,14 @@ export function mountSheet({ scroller, spacer, canvas, overlay, stalks, onSeek, 
     ctx.fillText(track.name.split(" ")[0].slice(0, 11), LEFT - 10, at);
   }
 
-  function drawStalks(ctx, line, track, horizon, reach, direction, width, tip, body) {
+  function strokeTrack(strokes, ratio, line, track, horizon, reach, direction, width, person) {
     const perStalk = (layout.frames * STEP) / (width - LEFT - RIGHT);
     const { level, cell } = levelFor(perStalk);
     const gain = (clip) => (view.gains.get(clip.recording) ?? 0) + clip.gain_db + track.gain_db;
-    ctx.globalAlpha = track.muted ? 0.3 : 1;
-    const tips = [];
-    const bodies = [];
+    const { tip, body } = tiles[track.muted ? "muted" : "plain"][person];
+    const ground = Math.round((direction < 0 ? horizon : horizon + 1) * ratio);
+    const wide = Math.max(Math.round((STEP - 1) * ratio), 1);
+    const up = (x, high, tile) => stroke(strokes, Math.round(x * ratio), direction < 0 ? ground - high : ground, wide, high, tile);
     let clipIndex = firstEndingAfter(track.clips, line.start);
     let x = LEFT;
     for (let at = line.start; at < line.stop && clipIndex < track.clips.length; at += perStalk, x += STEP) {
@@ -136,20 +151,10 @@ export function mountSheet({ scroller, spacer, canvas, overlay, stalks, onSeek, 
       const first = Math.floor(source / cell);
       const last = Math.max(Math.floor((source + perStalk) / cell), first + 1);
       if (!stalks.read(clip.recording, level, first, last, pair)) complete = false;
-      const high = Math.round(reach * stalkShare(pair[0], gain(clip)));
-      const low = Math.round(reach * stalkShare(pair[1], gain(clip)));
-      if (high > 0) tips.push(x, high);
-      if (low > 0) bodies.push(x, low);
+      const db = gain(clip);
+      up(x, Math.round(reach * stalkShare(pair[0], db) * ratio), tip);
+      up(x, Math.round(reach * stalkShare(pair[1], db) * ratio), body);
     }
-    fillStalks(ctx, tips, horizon, direction, tip);
-    fillStalks(ctx, bodies, horizon, direction, body);
-    ctx.globalAlpha = 1;
-  }
-
-  // Rectangles one by one: on whole pixels they need no smoothing, which one long path would get.
-  function fillStalks(ctx, list, horizon, direction, fill) {
-    ctx.fillStyle = fill;
-    for (let i = 0; i < list.length; i += 2) ctx.fillRect(list[i], direction < 0 ? horizon - list[i + 1] : horizon + 1, STEP - 1, list[i + 1]);
   }
 
   function drawBand(ctx, line, row, y, width) {
@@ -232,7 +237,7 @@ export function mountSheet({ scroller, spacer, canvas, overlay, stalks, onSeek, 
     if (!view.doc || !layout.lines.length) return;
     const { ctx, width } = fit(overlay);
     if (width <= LEFT + RIGHT) return;
-    const { top, lines } = visible();
+    const lines = visible();
     if (view.selection) for (const line of lines) drawSelection(ctx, line, line.top - top, width);
     const line = lineOf(view.playhead, layout);
     const x = Math.round(xOf(view.playhead, line, width));
@@ -320,7 +325,7 @@ export function mountSheet({ scroller, spacer, canvas, overlay, stalks, onSeek, 
 
   const resized = new ResizeObserver(schedule);
   resized.observe(scroller);
-  scroller.addEventListener("scroll", schedule, { passive: true });
+  scroller.addEventListener("scroll", () => { top = scroller.scrollTop; schedule(); }, { passive: true });
   overlay.addEventListener("pointerdown", pressed);
   overlay.addEventListener("pointermove", dragged);
   overlay.addEventListener("pointerup", released);
@@ -338,16 +343,17 @@ export function mountSheet({ scroller, spacer, canvas, overlay, stalks, onSeek, 
     redraw() {
       ink = readInk(canvas);
       const { ctx } = fit(canvas);
-      fills = ink.people.map((colour, index) => textured(ctx, colour, index, ink.sheet));
+      const tilesAt = (alpha) => ink.people.map((colour, index) => ({ tip: tileOf(ink.tips[index], alpha), body: tileOf(textured(ctx, colour, index, ink.sheet), alpha) }));
+      tiles = { plain: tilesAt(1), muted: tilesAt(0.3) };
       pictures.clear();
       schedule();
     },
     arrived: schedule,
     keepInSight(place, always = false) {
       const line = lineOf(place, layout);
-      const top = scroller.scrollTop;
-      const inside = line.top >= top + 4 && line.top + line.height <= top + scroller.clientHeight - 4;
-      if (!inside || always) scroller.scrollTop = Math.max(line.top - scroller.clientHeight * 0.3, 0);
+      const { height } = sizeOf(scroller);
+      const inside = line.top >= top + 4 && line.top + line.height <= top + height - 4;
+      if (!inside || always) scroller.scrollTop = Math.max(line.top - height * 0.3, 0);
     },
     destroy() {
       cancelAnimationFrame(frame);

@@ -29,12 +29,16 @@ export function stalkStore({ onArrival }) {
       let sum = 0;
       let count = 0;
       let complete = true;
+      let index = -1;
+      let chunk = null;
       for (let cell = first; cell < last; cell++) {
-        const index = Math.floor(cell / CHUNK);
-        const key = recording * 1e7 + level * 1e6 + index;
-        const chunk = chunks.get(key);
-        if (!chunk) {
+        if (Math.floor(cell / CHUNK) !== index) {
+          index = Math.floor(cell / CHUNK);
+          const key = recording * 1e7 + level * 1e6 + index;
+          chunk = chunks.get(key);
           if (chunk === undefined) fetchChunk(key, recording, level, index);
+        }
+        if (!chunk) {
           complete = false;
           continue;
         }
