@@ -5,7 +5,7 @@ from pathlib import Path
 from typing import Any
 
 from pampa.core.sound import RATE
-from pampa.demo.assemble import ANDERS_CLOCK_PPM, ANDERS_OFFSET_S, LENGTH_S, Truth
+from pampa.demo.assemble import LENGTH_S, Truth
 from pampa.studio.studio import Studio
 
 SHOW, HOST = "Slack Water", "Marisol Vey"
@@ -22,20 +22,20 @@ def build(studio: Studio, folder: Path, truth: Truth, tell: Callable[[str], None
     _earlier_episode(studio, show.id, folder)
     episode = studio.shows.make_episode(show.id, "The Pilot Ladder", 12)
     tell("Bringing them in")
-    # The clocks are known here, because they were made so: the two people start lined up.
     arriving: list[tuple[str, dict[str, Any]]] = [
         ("marisol_local.wav", {"person": "Marisol Vey"}),
-        (
-            "anders_local.wav",
-            {"person": "Anders Quill", "offset": seconds(ANDERS_OFFSET_S), "drift_ppm": -ANDERS_CLOCK_PPM},
-        ),
+        ("anders_local.wav", {"person": "Anders Quill"}),
         ("nola_spot.wav", {"person": "Nola Brant", "role": "spot", "offset": seconds(truth.spot_starts_s)}),
-        ("call_backup.wav", {"person": "Call backup", "role": "reference"}),
         ("room_sandhaven.wav", {"person": "Room tone, Sandhaven", "role": "reference"}),
+        ("call_backup.wav", {"person": "Call backup", "role": "reference"}),
     ]
     for name, details in arriving:
-        studio.recordings.add_file(episode.id, folder / name, **details)
+        recording = studio.recordings.add_file(episode.id, folder / name, **details)
         studio.jobs.wait()
+    tell("Lining up")
+    studio.lining_up.start(episode.id, recording.id)
+    studio.jobs.wait()
+    studio.lining_up.apply(episode.id)
     _music(studio, episode.id, folder)
     tell("Treating the voices")
     studio.listening.standing(episode.id, wait=True)

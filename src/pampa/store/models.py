@@ -64,6 +64,18 @@ class Recording(Base):
     created: Mapped[datetime] = mapped_column(default=now)
 
 
+class Lining(Base):
+    """How a recording lies against a reference, as measured or set by hand. found: an Alignment."""
+
+    __tablename__ = "linings"
+    episode_id: Mapped[int] = mapped_column(ForeignKey("episodes.id"), primary_key=True)
+    recording_id: Mapped[int] = mapped_column(ForeignKey("recordings.id"), primary_key=True)
+    reference_id: Mapped[int] = mapped_column(ForeignKey("recordings.id"))
+    found: Mapped[dict[str, Any]]
+    by_hand: Mapped[bool] = mapped_column(default=False)
+    nudged_ms: Mapped[float] = mapped_column(default=0.0)
+
+
 class JournalEntry(Base):
     """One accepted edit. Entries beyond the episode's position have been undone."""
 

@@ -12,6 +12,7 @@ from sqlalchemy import delete, select
 from sqlalchemy.orm import Session, sessionmaker
 
 from pampa.core.errors import EditRefused, NotFound, PampaError
+from pampa.core.sync.clocked import clocked_frames
 from pampa.core.timeline.codec import decode, encode
 from pampa.core.timeline.document import Document
 from pampa.core.timeline.edits import apply, describe
@@ -204,13 +205,13 @@ class Editing:
     def _completed(self, session: Session, episode_id: int, name: str, parameters: dict[str, Any]) -> dict[str, Any]:
         """Add what an edit needs to know of the recordings: their lengths."""
         if name == "trim":
-            episode = _episode(session, episode_id)
-            _, clip = self._document(session, episode).find_clip(parameters["clip"])
-            parameters["frames"] = _frames(session, clip.recording)
+            document = self._document(session, _episode(session, episode_id))
+            _, clip = document.find_clip(parameters["clip"])
+            parameters["frames"] = _frames(session, document, clip.recording)
         if name == "nudge":
-            track = self._document(session, _episode(session, episode_id)).track(parameters["track"])
-            used = sorted({clip.recording for clip in track.clips})
-            parameters["frames"] = [[recording, _frames(session, recording)] for recording in used]
+            document = self._document(session, _episode(session, episode_id))
+            used = sorted({clip.recording for clip in document.track(parameters["track"]).clips})
+            parameters["frames"] = [[recording, _frames(session, document, recording)] for recording in used]
         return parameters
 
 
@@ -221,6 +222,8 @@ def _episode(session: Session, episode_id: int) -> Episode:
     return episode
 
 
-def _frames(session: Session, recording_id: int) -> int:
+def _frames(session: Session, document: Document, recording_id: int) -> int:
+    """Length of a recording in the episode's time."""
     recording = session.get(Recording, recording_id)
-    return int(recording.facts.get("conformed_frames", 0)) if recording else 0
+    frames = int(recording.facts.get("conformed_frames", 0)) if recording else 0
+    return clocked_frames(frames, document.drift_ppm(recording_id))

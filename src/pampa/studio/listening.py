@@ -16,6 +16,7 @@ from pampa.core.mix.render import Mix
 from pampa.core.mix.standing import standing_loudness
 from pampa.core.mix.stretch import HOP, stretch
 from pampa.core.sound import RATE, FloatArray, Source, db_to_gain
+from pampa.core.sync.clocked import clocked_curve
 from pampa.core.timeline.document import Document
 from pampa.studio.editing import Editing, State
 from pampa.studio.events import Event, Events
@@ -140,16 +141,18 @@ class Listening:
             uses_treated = treated and track.treated and track.linked
             for recording in {clip.recording for clip in track.clips}:
                 key = (recording, uses_treated)
-                plain = self._sounds.conformed(recording)
+                drift_ppm = document.drift_ppm(recording)
+                plain = self._sounds.conformed(recording, drift_ppm)
                 frames[recording] = plain.frames
                 if uses_treated:
-                    source = self._sounds.treated(recording, track.recipe)
+                    source = self._sounds.treated(recording, track.recipe, drift_ppm)
                     sources[key], versions[key] = source, source.key
                 else:
-                    sources[key], versions[key] = plain, self._sounds.key(recording)
+                    sources[key], versions[key] = plain, self._sounds.version(recording, drift_ppm)
                 if track.linked:
-                    levels[key] = self._sounds.level_db(recording, track.recipe if uses_treated else None)
-                    activity[recording] = self._sounds.analysis(recording).activity
+                    recipe = track.recipe if uses_treated else None
+                    levels[key] = self._sounds.level_db(recording, recipe, drift_ppm)
+                    activity[recording] = clocked_curve(self._sounds.analysis(recording).activity, drift_ppm)
         plan = plan_of(document, levels=levels, frames=frames, treated=treated, only=only)
         ducked = any(lane.ducked for lane in plan.lanes)
         ducking = ducking_db(talk_curve(document, activity), document.ducking) if ducked else np.zeros(0)

@@ -10,10 +10,7 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from pampa.core.errors import NotFound, PampaError, UnreadableSound
 from pampa.core.executor import Executor
-from pampa.core.files.child import conform_in_child
-from pampa.core.files.conform import Facts, conformed_source
 from pampa.core.files.stalks import read_stalks
-from pampa.core.loudness import measure_source
 from pampa.core.loudness.measure import to_db
 from pampa.core.voice.level import speech_level
 from pampa.store.media import DiskFull, Media, safe_name, safe_suffix
@@ -21,7 +18,7 @@ from pampa.store.models import Episode, Recording, Upload
 from pampa.studio.editing import Editing
 from pampa.studio.events import Event, Events
 from pampa.studio.jobs import Jobs, Progress
-from pampa.studio.sounds import Sounds, conformed_key
+from pampa.studio.sounds import Sounds
 
 __all__ = ["DiskFull", "Recording", "Recordings", "Upload", "UploadOutOfStep"]
 
@@ -143,12 +140,12 @@ class Recordings:
     def stalks(self, recording_id: int, level: int, first: int, last: int) -> bytes:
         """Cells of the waveform pyramid, two bytes each: peak and average."""
         self._ready(recording_id)
-        return read_stalks(self._media.conformed(self._sounds.key(recording_id)), level, first, last)
+        return read_stalks(self._sounds.folder(recording_id), level, first, last)
 
-    def wave(self, recording_id: int, start: int, stop: int, points: int) -> bytes:
+    def wave(self, recording_id: int, start: int, stop: int, points: int, drift_ppm: float = 0.0) -> bytes:
         """Lowest and highest sample of `points` equal stretches: int16, two values each."""
         self._ready(recording_id)
-        sound = self._sounds.conformed(recording_id).read(start, stop)
+        sound = self._sounds.conformed(recording_id, drift_ppm).read(start, stop)
         return wave_bytes(sound, points)
 
     def _ready(self, recording_id: int) -> None:
@@ -177,7 +174,7 @@ class Recordings:
             recording = self._get(session, parameters["recording"])
         original = self._media.original(recording.sha256, recording.suffix)
         try:
-            facts = self._conformed(recording, original, progress)
+            facts = self._conformed(recording, progress)
         except UnreadableSound as error:
             told = type(error)(str(error).replace(original.name, recording.name)) if str(error) else error
             self._settle(recording.id, state="failed", error=str(told))
@@ -193,20 +190,12 @@ class Recordings:
             self._place(recording, facts["conformed_frames"])
         self._tell(recording.episode_id)
 
-    def _conformed(self, recording: Recording, original: Path, progress: Progress) -> dict[str, Any]:
-        folder = self._media.conformed(conformed_key(recording))
-        self._media.require_room(recording.size)
-
+    def _conformed(self, recording: Recording, progress: Progress) -> dict[str, Any]:
         def told(share: float) -> bool:
-            progress("Reading", 0.8 * share)
+            progress("Reading" if share < 1 else "Measuring", 0.8 * share)
             return True
 
-        facts: Facts = conform_in_child(
-            original, folder, channels=recording.channels, drift_ppm=recording.drift_ppm, progress=told,  # type: ignore[arg-type]
-        )  # fmt: skip
-        progress("Measuring", 0.85)
-        part = measure_source(conformed_source(folder), self._executor)
-        np.save(folder / "energy.npy", part.energy)
+        facts, part = self._sounds.conform(recording, told)
         return {
             **{name: getattr(facts, name) for name in ("format", "rate", "channels", "conformed_channels")},
             "conformed_frames": facts.conformed_frames,
@@ -224,7 +213,7 @@ class Recordings:
         self._editing.edit(
             recording.episode_id, "bring_in",
             {"name": name, "kind": recording.role, "recording": recording.id, "length": length,
-             "start": recording.offset, "track": self._known_track(recording)},
+             "start": recording.offset, "track": self._known_track(recording), "drift_ppm": recording.drift_ppm},
             also=placed,
         )  # fmt: skip
 

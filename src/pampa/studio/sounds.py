@@ -5,6 +5,7 @@ import json
 import os
 import threading
 from collections import OrderedDict
+from collections.abc import Callable
 from dataclasses import astuple, dataclass
 from pathlib import Path
 
@@ -13,10 +14,12 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from pampa.core.errors import NotFound
 from pampa.core.executor import Executor
-from pampa.core.files.conform import conformed_source
-from pampa.core.loudness import measure_part
-from pampa.core.loudness.parts import CELLS_PER_S
-from pampa.core.sound import RATE, SEGMENT_S, ArraySource, Curve, FloatArray, Segment, segments
+from pampa.core.files.child import conform_in_child
+from pampa.core.files.conform import Facts, conformed_source
+from pampa.core.loudness import measure_part, measure_source
+from pampa.core.loudness.parts import CELLS_PER_S, LoudnessPart
+from pampa.core.sound import RATE, SEGMENT_S, ArraySource, Curve, FloatArray, Segment, Source, segments
+from pampa.core.sync.clocked import clocked
 from pampa.core.voice.level import speech_activity, speech_level
 from pampa.core.voice.recipe import Recipe
 from pampa.core.voice.treat import VERSION, threshold_of, treat_segment
@@ -41,7 +44,7 @@ class Analysis:
 
 def conformed_key(recording: Recording) -> str:
     """The name of a recording's conformed folder: what it depends on."""
-    return f"{recording.sha256[:32]}-{recording.channels}-{round(recording.drift_ppm * 1000)}"
+    return f"{recording.sha256[:32]}-{recording.channels}"
 
 
 class Sounds:
@@ -51,7 +54,7 @@ class Sounds:
         self._sessions = sessions
         self._media = media
         self._executor = executor
-        self._lock = threading.Lock()
+        self._making = threading.Lock()
         self._conformed: dict[str, ArraySource] = {}
         self._analyses: dict[str, Analysis] = {}
         self._levels: dict[str, float | None] = {}
@@ -60,43 +63,70 @@ class Sounds:
     def key(self, recording_id: int) -> str:
         """The exact sound behind a recording's number."""
         if recording_id not in self._keys:
-            with self._sessions() as session:
-                recording = session.get(Recording, recording_id)
-            if recording is None:
-                raise NotFound("A recording of this episode is not known any more. Nothing else was changed.")
-            self._keys[recording_id] = conformed_key(recording)
+            self._keys[recording_id] = conformed_key(self._recording(recording_id))
         return self._keys[recording_id]
 
-    def conformed(self, recording_id: int) -> ArraySource:
+    def conform(self, recording: Recording, progress: Callable[[float], bool] = lambda share: True
+                ) -> tuple[Facts, LoudnessPart]:  # fmt: skip
+        """Make a recording's conformed folder and measure it. Raises UnreadableSound where no sound is in it."""
+        original = self._media.original(recording.sha256, recording.suffix)
+        folder = self._media.conformed(conformed_key(recording))
+        self._media.require_room(recording.size)
+        facts = conform_in_child(original, folder, channels=recording.channels, progress=progress)  # type: ignore[arg-type]
+        part = measure_source(conformed_source(folder), self._executor)
+        np.save(folder / "making.npy", part.energy)
+        (folder / "making.npy").replace(folder / "energy.npy")
+        return facts, part
+
+    def folder(self, recording_id: int) -> Path:
+        """A recording's conformed folder. It is a cache: if somebody has deleted it, it is made again."""
+        folder = self._media.conformed(self.key(recording_id))
+        if not (folder / "energy.npy").exists():
+            with self._making:
+                if not (folder / "energy.npy").exists():
+                    self.conform(self._recording(recording_id))
+        return folder
+
+    def conformed(self, recording_id: int, drift_ppm: float = 0.0) -> Source:
+        """A recording at 48 kHz, on a clock that runs true once `drift_ppm` is taken out."""
         key = self.key(recording_id)
-        with self._lock:
-            if key not in self._conformed:
-                self._conformed[key] = conformed_source(self._media.conformed(key))
-            return self._conformed[key]
+        if key not in self._conformed:
+            self._conformed[key] = conformed_source(self.folder(recording_id))
+        return clocked(self._conformed[key], drift_ppm)
+
+    def version(self, recording_id: int, drift_ppm: float) -> str:
+        """The name of exactly that sound."""
+        return f"{self.key(recording_id)} {drift_ppm!r}"
 
     def forget(self, recording_id: int) -> None:
         """Look everything about a recording up again: it was conformed anew."""
         self._keys.pop(recording_id, None)
 
     def analysis(self, recording_id: int) -> Analysis:
-        """What is known of a recording since it came in."""
+        """What is known of a recording since it came in, on its own clock."""
         key = self.key(recording_id)
         if key not in self._analyses:
-            path = self._media.conformed(key) / "energy.npy"
-            energy = np.load(path)
+            energy = np.load(self.folder(recording_id) / "energy.npy")
             self._analyses[key] = Analysis(energy, speech_activity(energy), speech_level(energy))
         return self._analyses[key]
 
-    def treated(self, recording_id: int, recipe: Recipe) -> "Treated":
+    def _recording(self, recording_id: int) -> Recording:
+        with self._sessions() as session:
+            recording = session.get(Recording, recording_id)
+        if recording is None:
+            raise NotFound("A recording of this episode is not known any more. Nothing else was changed.")
+        return recording
+
+    def treated(self, recording_id: int, recipe: Recipe, drift_ppm: float = 0.0) -> "Treated":
         """A recording after its voice treatment; segments are computed when they are first read."""
-        source = self.conformed(recording_id)
+        source = self.conformed(recording_id, drift_ppm)
         level = self.analysis(recording_id).speech_lufs
         threshold = round(threshold_of(level), 2) if level is not None else 0.0
-        told = f"{self.key(recording_id)} {astuple(recipe)} {threshold} {VERSION}"
+        told = f"{self.version(recording_id, drift_ppm)} {astuple(recipe)} {threshold} {VERSION}"
         key = hashlib.sha256(told.encode()).hexdigest()[:32]
         return Treated(source, recipe, threshold, key, self._media)
 
-    def level_db(self, recording_id: int, recipe: Recipe | None) -> float:
+    def level_db(self, recording_id: int, recipe: Recipe | None, drift_ppm: float = 0.0) -> float:
         """The gain that brings a person to the common speech level, as recorded or after `recipe`.
 
         After treatment the level is measured over the segments with most speech, up to two minutes of them:
@@ -104,13 +134,13 @@ class Sounds:
         """
         level = self.analysis(recording_id).speech_lufs
         if recipe is not None and level is not None:
-            level = self._treated_level(recording_id, recipe)
+            level = self._treated_level(recording_id, recipe, drift_ppm)
         if level is None or level < QUIETEST_LIFTED_LUFS:
             return 0.0
         return round(COMMON_LEVEL_LUFS - level, 2)
 
-    def _treated_level(self, recording_id: int, recipe: Recipe) -> float | None:
-        treated = self.treated(recording_id, recipe)
+    def _treated_level(self, recording_id: int, recipe: Recipe, drift_ppm: float) -> float | None:
+        treated = self.treated(recording_id, recipe, drift_ppm)
         if treated.key not in self._levels:
             path = self._media.treated(treated.key) / "level.json"
             if path.exists():
@@ -138,7 +168,7 @@ class Treated:
     _lock = threading.Lock()
     OPEN = 64
 
-    def __init__(self, source: ArraySource, recipe: Recipe, threshold_db: float, key: str, media: Media) -> None:
+    def __init__(self, source: Source, recipe: Recipe, threshold_db: float, key: str, media: Media) -> None:
         self._source, self._recipe, self._threshold = source, recipe, threshold_db
         self.key = key
         self._folder = media.treated(key)

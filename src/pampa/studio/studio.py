@@ -11,6 +11,7 @@ from pampa.studio.access import Access
 from pampa.studio.editing import Editing
 from pampa.studio.events import Events
 from pampa.studio.jobs import Jobs
+from pampa.studio.lining_up import LiningUp
 from pampa.studio.listening import Listening
 from pampa.studio.recordings import Recordings
 from pampa.studio.sending import Sending
@@ -51,6 +52,7 @@ class Studio:
         self.recordings = Recordings(
             sessions, self.media, self.jobs, self.events, self.editing, self.sounds, executor, settings.largest_upload
         )
+        self.lining_up = LiningUp(sessions, self.jobs, self.events, self.editing, self.sounds)
         self.sending = Sending(
             sessions, self.media, self.jobs, self.events, self.editing, self.listening, self.shows, executor
         )

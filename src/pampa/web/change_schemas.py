@@ -9,7 +9,7 @@ from pydantic import BaseModel, Field
 
 from pampa.core.timeline.document import Clip, Document, Marker, Seam
 from pampa.studio.editing import State
-from pampa.web.schemas import ClipOut, DuckingOut, MarkerOut, SeamOut, TrackFacts
+from pampa.web.schemas import ClipOut, ClockOut, DuckingOut, MarkerOut, SeamOut, TrackFacts
 
 T = TypeVar("T")
 Thing = TypeVar("Thing", Clip, Seam, Marker)
@@ -39,6 +39,7 @@ class EpisodeChange(BaseModel):
     seams: Changed[SeamOut]
     markers: Changed[MarkerOut]
     ducking: DuckingOut
+    clocks: list[ClockOut]
 
     @classmethod
     def of(cls, before: Document, state: State) -> "EpisodeChange":
@@ -56,6 +57,7 @@ class EpisodeChange(BaseModel):
             seams=changed(before.seams, document.seams, SeamOut.model_validate),
             markers=changed(before.markers, document.markers, MarkerOut.model_validate),
             ducking=DuckingOut.model_validate(document.ducking),
+            clocks=[ClockOut.model_validate(clock) for clock in document.clocks],
         )  # fmt: skip
 
 

@@ -129,6 +129,13 @@ class DuckingOut(Told):
     depth_db: float
 
 
+class ClockOut(Told):
+    """A recording that drifts: its clips count frames of time * (1 + drift_ppm * 1e-6)."""
+
+    recording: int
+    drift_ppm: float
+
+
 class EpisodeState(BaseModel):
     """An episode as it stands, with what undo and redo would do."""
 
@@ -140,6 +147,7 @@ class EpisodeState(BaseModel):
     seams: list[SeamOut]
     markers: list[MarkerOut]
     ducking: DuckingOut
+    clocks: list[ClockOut]
 
     @classmethod
     def of(cls, state: State) -> "EpisodeState":
@@ -150,6 +158,7 @@ class EpisodeState(BaseModel):
             seams=[SeamOut.model_validate(seam) for seam in document.seams],
             markers=[MarkerOut.model_validate(marker) for marker in document.markers],
             ducking=DuckingOut.model_validate(document.ducking),
+            clocks=[ClockOut.model_validate(clock) for clock in document.clocks],
         )  # fmt: skip
 
 

@@ -17,11 +17,10 @@ CPU_S = 3600
 
 
 def conform_in_child(
-    path: Path, folder: Path, *, channels: Channels = "auto", drift_ppm: float = 0.0,
-    progress: Callable[[float], bool] = lambda share: True,
+    path: Path, folder: Path, *, channels: Channels = "auto", progress: Callable[[float], bool] = lambda share: True,
 ) -> Facts:  # fmt: skip
     """Like `conform`, in a child process. `progress` may return False to stop: then Cancelled is raised."""
-    command = [sys.executable, "-m", "pampa.core.files.child", str(path), str(folder), channels, str(drift_ppm)]
+    command = [sys.executable, "-m", "pampa.core.files.child", str(path), str(folder), channels]
     with subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True) as child:
         assert child.stdout is not None
         answer = {}
@@ -45,7 +44,6 @@ def main() -> None:
     parser.add_argument("path", type=Path)
     parser.add_argument("folder", type=Path)
     parser.add_argument("channels")
-    parser.add_argument("drift_ppm", type=float)
     given = parser.parse_args()
     resource.setrlimit(resource.RLIMIT_AS, (MEMORY, MEMORY))
     resource.setrlimit(resource.RLIMIT_CPU, (CPU_S, CPU_S))
@@ -58,7 +56,7 @@ def main() -> None:
             print(json.dumps({"share": round(share, 3)}), flush=True)
 
     try:
-        facts = conform(given.path, given.folder, channels=given.channels, drift_ppm=given.drift_ppm, progress=progress)
+        facts = conform(given.path, given.folder, channels=given.channels, progress=progress)
         print(json.dumps({"facts": asdict(facts)}), flush=True)
     except PampaError as error:
         print(json.dumps({"error": str(error)}), flush=True)

@@ -67,16 +67,13 @@ def settle(sound: FloatArray, channels: Channels) -> FloatArray:
 
 
 def conform(
-    path: Path, folder: Path, *, channels: Channels = "auto", drift_ppm: float = 0.0,
-    progress: Callable[[float], None] = lambda share: None,
+    path: Path, folder: Path, *, channels: Channels = "auto", progress: Callable[[float], None] = lambda share: None,
 ) -> Facts:  # fmt: skip
     """Write `folder` with `sound.f32`, the pyramid and `facts.json`; it appears whole or not at all.
 
     Parameters
     ----------
     channels : `auto` keeps mono and stereo, but takes a stereo file with the same signal twice as one.
-    drift_ppm : how fast the recorder's clock ran behind the reference, in 1e-6; the sound is resampled so
-        that its time is the reference's: reference = offset + local * (1 + drift).
 
     Raises UnreadableSound where no sound is in the file. Memory does not grow with length.
     """
@@ -84,9 +81,9 @@ def conform(
     shutil.rmtree(making, ignore_errors=True)
     making.mkdir(parents=True)
     try:
-        facts = _stream(path, making, channels, drift_ppm, progress)
+        facts = _stream(path, making, channels, progress)
         if channels == "auto" and facts.side_db is not None and facts.side_db < SAME_DB:
-            facts = _stream(path, making, "left", drift_ppm, progress, side_db=facts.side_db)
+            facts = _stream(path, making, "left", progress, side_db=facts.side_db)
         (making / "facts.json").write_text(json.dumps(asdict(facts)))
         shutil.rmtree(folder, ignore_errors=True)
         making.rename(folder)
@@ -96,7 +93,7 @@ def conform(
 
 
 def _stream(
-    path: Path, folder: Path, channels: Channels, drift_ppm: float, progress: Callable[[float], None],
+    path: Path, folder: Path, channels: Channels, progress: Callable[[float], None],
     side_db: float | None = None,
 ) -> Facts:  # fmt: skip
     stalks = StalkWriter()
@@ -116,9 +113,8 @@ def _stream(
             settled = np.ascontiguousarray(settle(block, channels))
             if not width:
                 width = settled.shape[1]
-                target = RATE * (1 + drift_ppm * 1e-6)
-                if target != sound.rate:
-                    resampler = soxr.ResampleStream(sound.rate, target, width, dtype="float32", quality="VHQ")
+                if sound.rate != RATE:
+                    resampler = soxr.ResampleStream(sound.rate, RATE, width, dtype="float32", quality="VHQ")
             got += len(block)
             if resampler:
                 settled = resampler.resample_chunk(settled)

@@ -15,7 +15,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from pampa.core.sound import Source
-from pampa.core.sync.clock import Clock
+from pampa.core.sync.clock import MOST_DRIFT_PPM, Clock
 from pampa.core.sync.features import FEATURE_RATE, FRAME, WORK_RATE, Features, Mono, at_work_rate, rises
 
 COARSE_S, MOST_COARSE = 30.0, 48
@@ -29,7 +29,6 @@ QUIET = 0.13
 """Blocks 18 dB under the loudest hold nobody but others from afar, whose sound came another way."""
 AGREE_S = 0.0015
 """Delays on one line scatter by tenths of a millisecond; a line that is any wider would bridge a jump."""
-MOST_DRIFT_PPM = 300.0
 LEAST_JUMP_S = 0.03
 LEAST_IN_A_PIECE = 4
 SHORTEST_S = 3.0

@@ -1,10 +1,10 @@
-"""Edits on single clips and tracks: split, move, trim, gain, fades, lining up by hand, tracks and markers."""
+"""Edits on single clips and tracks: split, move, trim, gain, fades, tracks and markers."""
 
 from dataclasses import replace
 from itertools import count
 
 from pampa.core.errors import EditRefused, NotFound
-from pampa.core.timeline.document import Clip, Document, Kind, Marker, Piece, Seam, Track, check, next_id
+from pampa.core.timeline.document import Clip, Document, Kind, Marker, Seam, Track, check, next_id
 from pampa.core.timeline.ranges import split_at
 from pampa.core.voice.recipe import Recipe
 
@@ -86,9 +86,11 @@ def add_track(document: Document, *, name: str, kind: Kind) -> Document:
 
 
 def bring_in(
-    document: Document, *, name: str, kind: Kind, recording: int, length: int, start: int = 0, track: int | None = None
-) -> Document:
-    """Put a whole recording onto a track of its own, or after what lies on `track`."""
+    document: Document, *, name: str, kind: Kind, recording: int, length: int, start: int = 0, track: int | None = None,
+    drift_ppm: float = 0.0,
+) -> Document:  # fmt: skip
+    """Put a whole recording onto a track of its own, or after what lies on `track`, with a clock that is known."""
+    document = document.with_drift(recording, drift_ppm)
     if track is None:
         document = add_track(document, name=name, kind=kind)
         track = document.tracks[-1].id
@@ -137,21 +139,6 @@ def set_ducking(document: Document, *, depth_db: float) -> Document:
     return replace(document, ducking=replace(document.ducking, depth_db=depth_db))
 
 
-def nudge(document: Document, *, track: int, by: int, frames: list[list[int]]) -> Document:
-    """Slide one person's sound against the others, later by `by` frames; cuts stay where they are.
-
-    Ends that are the recording's own ends move with the sound; ends that were cut stay, and sound slips
-    under them. `frames` lists [recording, its length] for each recording on the track.
-    """
-    old = document.track(track)
-    lengths = {recording: length for recording, length in frames}  # noqa: C416  (lists, as JSON has them)
-    clips = tuple(_slid(clip, by, lengths[clip.recording]) for clip in old.clips)
-    if any(clip.length <= 0 for clip in clips):
-        raise EditRefused("Moved so far, a piece between two cuts would be empty. Nothing was changed.")
-    seams = tuple(_slid_seam(seam, track, by) for seam in document.seams)
-    return check(replace(document.with_track(replace(old, clips=clips)), seams=seams))
-
-
 def add_marker(document: Document, *, at: int, name: str = "") -> Document:
     """Mark a place."""
     marker = Marker(next_id(document), at, name.strip()[:200])
@@ -185,32 +172,6 @@ def _with_clip(document: Document, track_id: int, clip: Clip) -> Document:
 
 def _replaced(track: Track, new: Clip) -> tuple[Clip, ...]:
     return tuple(new if clip.id == new.id else clip for clip in track.clips)
-
-
-def _slid(clip: Clip, by: int, frames: int) -> Clip:
-    start, end = clip.start, clip.end
-    if clip.source == 0:
-        start = max(start + by, 0)
-    if clip.source_end == frames:
-        end += by
-    source = clip.source + (start - clip.start) - by
-    if source < 0:
-        start, source = start - source, 0
-    end = min(end, start + frames - source)
-    fade_in = min(clip.fade_in, max(end - start, 0))
-    fade_out = min(clip.fade_out, max(end - start - fade_in, 0))
-    return replace(clip, source=source, start=start, length=end - start, fade_in=fade_in, fade_out=fade_out)
-
-
-def _slid_seam(seam: Seam, track: int, by: int) -> Seam:
-    def slid(clip: Clip) -> Clip:
-        return replace(clip, source=max(clip.source - by, 0))
-
-    pieces = tuple(
-        Piece(p.track, tuple(map(slid, p.clips)), tuple(map(slid, p.divided))) if p.track == track else p
-        for p in seam.pieces
-    )
-    return replace(seam, pieces=pieces, seams=tuple(_slid_seam(inner, track, by) for inner in seam.seams))
 
 
 def _without_track(seam: Seam, track: int) -> Seam:

@@ -3,7 +3,7 @@
 from dataclasses import asdict
 from typing import Any
 
-from pampa.core.timeline.document import Clip, Document, Ducking, Marker, Piece, Seam, Track
+from pampa.core.timeline.document import Clip, Document, Ducking, Marker, Piece, RunningClock, Seam, Track
 from pampa.core.voice.recipe import Recipe
 
 
@@ -22,6 +22,7 @@ def decode(data: dict[str, Any]) -> Document:
         seams=tuple(map(_seam, data["seams"])),
         markers=tuple(Marker(**marker) for marker in data["markers"]),
         ducking=Ducking(**data["ducking"]),
+        clocks=tuple(RunningClock(**clock) for clock in data["clocks"]),
     )
 
 

@@ -25,24 +25,17 @@ def take_out(document: Document, *, start: int, stop: int) -> Document:
             track, moved = _follow(track, start, stop)
             shifts += moved
         tracks.append(track)
-    things: tuple[Seam | Marker, ...] = (*document.seams, *document.markers)
-    on_edge = [thing.id for thing in things if thing.at == stop]
+    on_edge = [(marker.id, length) for marker in document.markers if marker.at == stop]
     seam = replace(
         seam,
         seams=tuple(s.moved(-start) for s in document.seams if start < s.at < stop),
         markers=tuple(m.moved(-start) for m in document.markers if start < m.at < stop),
-        shifts=(*shifts, *((thing, length) for thing in on_edge)),
+        shifts=(*shifts, *on_edge),
     )
-    seams = [s.moved(-length) if s.at >= stop else s for s in document.seams if not start < s.at < stop]
+    before = [s for s in document.seams if s.at <= start]
+    after = [s.moved(-length) for s in document.seams if s.at >= stop]
     markers = [m.moved(-length) if m.at >= stop else m for m in document.markers if not start < m.at < stop]
-    return check(
-        replace(
-            document,
-            tracks=tuple(tracks),
-            seams=tuple(sorted([*seams, seam], key=_order)),
-            markers=tuple(markers),
-        )
-    )
+    return check(replace(document, tracks=tuple(tracks), seams=(*before, seam, *after), markers=tuple(markers)))
 
 
 def clear(document: Document, *, start: int, stop: int, tracks: list[int] | None = None) -> Document:
@@ -52,7 +45,8 @@ def clear(document: Document, *, start: int, stop: int, tracks: list[int] | None
     document, seam = _lift(document, chosen, start, stop, closed=False)
     if not any(piece.clips for piece in seam.pieces):
         raise EditRefused("There is nothing there to take out. Nothing was changed.")
-    return check(replace(document, seams=tuple(sorted([*document.seams, seam], key=_order))))
+    before = [s for s in document.seams if s.at <= start]
+    return check(replace(document, seams=(*before, seam, *document.seams[len(before) :])))
 
 
 def put_back(document: Document, *, seam: int) -> Document:
@@ -77,29 +71,26 @@ def put_back(document: Document, *, seam: int) -> Document:
         if track.id in pieces:
             track = lay_back(track, pieces[track.id], at, length)
         tracks.append(track)
-    seams = [s.moved(_room_before(s, gone, moved)) for s in document.seams if s.id != seam]
-    markers = [m.moved(_room_before(m, gone, moved)) for m in document.markers]
+    place = document.seams.index(gone)
+    after = document.seams[place + 1 :]
+    # What lies on the very spot and was moved up to it, by this seam or one after it, lies after this one.
+    moved_up = {thing for s in (gone, *after) if s.at == at for thing, _ in s.shifts}
+    markers = [
+        m.moved(length) if gone.closed and (m.at > at or (m.at == at and m.id in moved_up)) else m
+        for m in document.markers
+    ]
     return check(
         replace(
             document,
             tracks=tuple(tracks),
-            seams=tuple(sorted([*seams, *(s.moved(at) for s in gone.seams)], key=_order)),
+            seams=(
+                *document.seams[:place],
+                *(s.moved(at) for s in gone.seams),
+                *(s.moved(length) if gone.closed else s for s in after),
+            ),
             markers=tuple(sorted([*markers, *(m.moved(at) for m in gone.markers)], key=_order)),
         )
     )
-
-
-def _room_before(thing: Seam | Marker, gone: Seam, moved: dict[int, int]) -> int:
-    """How far a seam or marker moves when `gone` opens again."""
-    if not gone.closed or thing.at < gone.at:
-        return 0
-    if thing.at > gone.at:
-        return gone.length
-    if thing.id in moved:
-        return moved[thing.id]
-    # Two seams on one spot: a later one lies after this one, unless it was this one that it moved up.
-    later = isinstance(thing, Seam) and thing.id > gone.id and gone.id not in dict(thing.shifts)
-    return gone.length if later else 0
 
 
 def _range(document: Document, start: int, stop: int) -> tuple[int, int]:
@@ -148,5 +139,5 @@ def _return(clips: tuple[Clip, ...], at: int, length: int, moved: dict[int, int]
     return tuple(returned)
 
 
-def _order(thing: Seam | Marker) -> tuple[int, int]:
+def _order(thing: Marker) -> tuple[int, int]:
     return thing.at, thing.id

@@ -106,7 +106,10 @@ class Seam:
     """The place where something was taken out, with all that is needed to put it back.
 
     closed : True where what follows was moved up; False where the room was left empty.
-    shifts : what must not simply go back by `length`: (id of a clip, seam or marker, frames it moved up).
+    shifts : what must not simply go back by `length`: (id of a clip or marker, frames it moved up).
+
+    Seams stand in the document in the order of what they hold: of several on one spot, each comes after what
+    the one before it would put back.
     """
 
     id: int
@@ -138,6 +141,14 @@ class Ducking:
 
 
 @dataclass(frozen=True)
+class RunningClock:
+    """How a recording's clock runs against the episode: its clips count in frames after that drift is taken out."""
+
+    recording: int
+    drift_ppm: float
+
+
+@dataclass(frozen=True)
 class Document:
     """Everything about an episode that an edit can change."""
 
@@ -145,6 +156,16 @@ class Document:
     seams: tuple[Seam, ...] = ()
     markers: tuple[Marker, ...] = ()
     ducking: Ducking = field(default_factory=Ducking)
+    clocks: tuple[RunningClock, ...] = ()
+    """Of recordings that drift; all others run true."""
+
+    def drift_ppm(self, recording: int) -> float:
+        """The drift of a recording's clock in 1e-6: reference = offset + local * (1 + drift)."""
+        return next((clock.drift_ppm for clock in self.clocks if clock.recording == recording), 0.0)
+
+    def with_drift(self, recording: int, drift_ppm: float) -> "Document":
+        others = tuple(clock for clock in self.clocks if clock.recording != recording)
+        return replace(self, clocks=(*others, RunningClock(recording, drift_ppm)) if drift_ppm else others)
 
     @property
     def length(self) -> int:

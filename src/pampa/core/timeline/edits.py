@@ -5,7 +5,7 @@ from typing import Any
 
 from pampa.core.errors import EditRefused
 from pampa.core.sound import RATE
-from pampa.core.timeline import arranging, cutting
+from pampa.core.timeline import arranging, cutting, lining
 from pampa.core.timeline.document import Document
 
 Edit = Callable[..., Document]
@@ -16,7 +16,7 @@ EDITS: Mapping[str, Edit] = {
         cutting.take_out, cutting.clear, cutting.put_back,
         arranging.split, arranging.move, arranging.trim, arranging.set_clip, arranging.remove_clip,
         arranging.add_clip, arranging.bring_in, arranging.add_track, arranging.remove_track, arranging.set_track,
-        arranging.set_recipe, arranging.set_ducking, arranging.nudge,
+        arranging.set_recipe, arranging.set_ducking, lining.nudge, lining.line_up,
         arranging.add_marker, arranging.set_marker, arranging.remove_marker,
     )
 }  # fmt: skip
@@ -38,6 +38,7 @@ SENTENCES = {
     "set_recipe": "Changed a recipe",
     "set_ducking": "Changed the ducking",
     "nudge": "Nudged a track",
+    "line_up": "Lined up {name}",
     "add_marker": "Marked {place}",
     "set_marker": "Named a marker",
     "remove_marker": "Removed a marker",

@@ -78,8 +78,12 @@ def read_stalks(
 @router.get("/recordings/{recording_id}/wave", responses=BINARY, response_class=Response)  # type: ignore[arg-type]
 def read_wave(
     recording_id: int, studio: WithStudio, start: Annotated[int, Query(ge=0)], stop: Annotated[int, Query(ge=0)],
-    points: Annotated[int, Query(ge=1, le=4000)],
+    points: Annotated[int, Query(ge=1, le=4000)], drift_ppm: Annotated[float, Query(ge=-1000, le=1000)] = 0.0,
 ) -> Response:  # fmt: skip
-    """True waveform: lowest and highest sample of equal stretches, little-endian int16 pairs. At most 60 s."""
-    wave = studio.recordings.wave(recording_id, start, max(min(stop, start + 60 * 48000), start + 1), points)
+    """True waveform: lowest and highest sample of equal stretches, little-endian int16 pairs. At most 60 s.
+
+    Places are frames of the recording after its drift is taken out.
+    """
+    stop = max(min(stop, start + 60 * 48000), start + 1)
+    wave = studio.recordings.wave(recording_id, start, stop, points, drift_ppm)
     return Response(wave, media_type="application/octet-stream")

@@ -99,6 +99,15 @@ export function trackAt(y, layout) {
   return row.tracks.length > 1 && inside > row.horizon ? row.tracks[1] : row.tracks[0];
 }
 
+// The drift of a recording's clock in millionths. It is taken out before clips count its frames.
+export function driftOf(doc, recording) {
+  for (const clock of doc.clocks) if (clock.recording === recording) return clock.drift_ppm;
+  return 0;
+}
+
+// Frames of a recording's own time in one frame of the episode.
+export const paceOf = (doc, recording) => 1 / (1 + driftOf(doc, recording) * 1e-6);
+
 // A level byte of the pyramid (0 for −96 dBFS, 255 for full scale) as a share of a stalk's full height.
 export function stalkShare(byte, gainDb) {
   if (byte === 0) return 0;

@@ -1,7 +1,7 @@
 // The loupe: the true waveform of a few seconds, with edges that can be dragged.
 
 import { api } from "./api.js";
-import { firstEndingAfter } from "./geometry.js";
+import { driftOf, firstEndingAfter } from "./geometry.js";
 import { fit, peopleOf, readInk } from "./ink.js";
 import { clock, length } from "./time.js";
 
@@ -38,11 +38,12 @@ export function mountLoupe({ canvas, onSelect, onSeek, onTrim, onMove, onPick })
     if (to <= from) return null;
     const points = Math.max(Math.round(((to - from) / view.span) * (width - LEFT - RIGHT)), 1);
     const source = clip.source + from - clip.start;
-    const key = `${clip.recording}:${source}:${to - from}:${points}`;
+    const drift = driftOf(view.doc, clip.recording);
+    const key = `${clip.recording}:${drift}:${source}:${to - from}:${points}`;
     let wave = waves.get(key);
     if (wave === undefined) {
       waves.set(key, null);
-      api.bytes(`/api/recordings/${clip.recording}/wave?start=${source}&stop=${source + to - from}&points=${points}`)
+      api.bytes(`/api/recordings/${clip.recording}/wave?start=${source}&stop=${source + to - from}&points=${points}&drift_ppm=${drift}`)
         .then((response) => response.arrayBuffer())
         .then((buffer) => {
           waves.set(key, new Int16Array(buffer));

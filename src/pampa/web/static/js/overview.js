@@ -1,6 +1,6 @@
 // The overview: the whole episode upright at the left edge. Talk, music, seams, and what the sheet shows.
 
-import { firstEndingAfter, levelFor, stalkShare } from "./geometry.js";
+import { firstEndingAfter, levelFor, paceOf, stalkShare } from "./geometry.js";
 import { fit, peopleOf, readInk } from "./ink.js";
 
 export function mountOverview({ canvas, stalks, onGo }) {
@@ -40,7 +40,7 @@ export function mountOverview({ canvas, stalks, onGo }) {
       const at = y * perRow;
       const clip = track.clips[firstEndingAfter(track.clips, at)];
       if (!clip || clip.start > at) continue;
-      const first = Math.floor((clip.source + at - clip.start) / cell);
+      const first = Math.floor(((clip.source + at - clip.start) * paceOf(view.doc, clip.recording)) / cell);
       stalks.read(clip.recording, level, first, Math.max(first + Math.floor(perRow / cell), first + 1), pair);
       const wide = stalkShare(pair[1], view.gains.get(clip.recording) ?? 0) * (middle - 4);
       if (wide > 1) ctx.fillRect(index % 2 ? middle : middle - wide, y + 6, wide, 1);

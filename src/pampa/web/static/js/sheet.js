@@ -1,6 +1,6 @@
 // The sheet: the episode's time in lines down the page. Owns the two canvases of the sheet and the pointer on them.
 
-import { LEFT, RIGHT, firstEndingAfter, frameAt, layoutLines, levelFor, lineAtY, lineOf, stalkShare, trackAt, xOf } from "./geometry.js";
+import { LEFT, RIGHT, firstEndingAfter, frameAt, layoutLines, levelFor, lineAtY, lineOf, paceOf, stalkShare, trackAt, xOf } from "./geometry.js";
 import { fit, peopleOf, readInk, sizeOf, textured } from "./ink.js";
 import { board, stroke, tileOf } from "./strokes.js";
 import { length, shortClock } from "./time.js";
@@ -147,7 +147,7 @@ export function mountSheet({ scroller, spacer, canvas, overlay, stalks, onSeek, 
       let clip = track.clips[clipIndex];
       while (clip && clip.start + clip.length <= at) clip = track.clips[++clipIndex];
       if (!clip || clip.start > at) continue;
-      const source = clip.source + at - clip.start;
+      const source = (clip.source + at - clip.start) * paceOf(view.doc, clip.recording);
       const first = Math.floor(source / cell);
       const last = Math.max(Math.floor((source + perStalk) / cell), first + 1);
       if (!stalks.read(clip.recording, level, first, last, pair)) complete = false;
