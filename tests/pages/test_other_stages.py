@@ -75,14 +75,63 @@ def test_a_file_dropped_anywhere_on_the_page_comes_in(open_stage, talk_file, pag
     expect(page.locator("tr", has_text="dropped.wav")).to_contain_text("0:02", timeout=15_000)
 
 
-def test_a_nudge_moves_one_person(open_stage, page, demo_server):
+def test_people_are_compared_nudged_put_back_and_set_by_hand(open_stage, page, demo_server):
+    """The way a person goes who does not trust the first result."""
     open_stage("line-up")
-    before = demo_server[1].editing.state(EPISODE).document
-    page.get_by_label("+10 milliseconds, Anders Quill later").click()
-    expect(page.locator("#undo")).to_have_attribute("title", "Nudged a track")
-    after = demo_server[1].editing.state(EPISODE).document
-    assert after.tracks[1].clips[0].start - before.tracks[1].clips[0].start == 480
-    assert after.tracks[0] == before.tracks[0]
+    state = demo_server[1].editing.state
+    start = state(EPISODE).document.tracks[1].clips[0].start
+    page.locator(".people button", has_text="Anders Quill").click()
+    expect(page.locator("#lining-start")).to_have_text(re.compile(r"\+4\.880"))
+    expect(page.locator("#lining-drift")).to_have_text(re.compile(r"−38\.0"))
+    page.get_by_label("10 milliseconds later").click()
+    expect(page.locator("#lining-start")).to_have_text(re.compile(r"\+4\.890"))
+    expect(page.locator("#undo")).to_have_attribute("title", "Lined up Anders Quill")
+    assert state(EPISODE).document.tracks[1].clips[0].start - start == 480
+    page.keyboard.press("Control+z")
+    expect(page.locator(".people .chosen")).to_contain_text("not in step yet")
+    assert state(EPISODE).document.tracks[1].clips[0].start == start
+    page.locator("#by-hand").click()
+    for field, seconds in (("#mark-reference", "20.5"), ("#mark-recording", "15.5")):
+        page.locator(field).fill(seconds)
+        page.locator(field).blur()
+    page.locator("#add-pair").click()
+    page.locator("#use-pairs").click()
+    expect(page.locator("#lining-start")).to_have_text(re.compile(r"\+5\.001"))
+    page.locator("#put-in-step").click()
+    expect(page.locator(".people .chosen")).to_contain_text("in step")
+    page.locator("#measure-lining").click()
+    expect(page.locator("#lining-start")).to_have_text(re.compile(r"\+4\.880"), timeout=30_000)
+    page.locator("#put-in-step").click()
+    expect(page.locator("#put-in-step")).to_be_hidden()
+    assert abs(state(EPISODE).document.tracks[1].clips[0].start - start) <= 1
+
+
+def test_a_recording_is_dragged_under_the_reference(open_stage, page):
+    open_stage("line-up")
+    page.locator(".people button", has_text="Anders Quill").click()
+    box = page.locator("#lining").bounding_box()
+    page.mouse.move(box["x"] + 150, box["y"] + box["height"] * 0.45)
+    page.mouse.down()
+    page.mouse.move(box["x"] + 150 + box["width"] / 3 / 24, box["y"] + box["height"] * 0.45, steps=4)
+    page.mouse.up()
+    expect(page.locator("#lining-start")).to_have_text(re.compile(r"\+4\.9[89]"))
+
+
+def test_reference_and_recording_are_heard_together(open_stage, page):
+    open_stage("line-up")
+    page.locator(".people button", has_text="Anders Quill").click()
+    page.get_by_role("button", name="One per ear").click()
+    expect(page.get_by_role("button", name="One per ear")).to_have_attribute("aria-pressed", "true")
+    page.get_by_role("button", name="One per ear").click()
+    expect(page.get_by_role("button", name="One per ear")).to_have_attribute("aria-pressed", "false")
+
+
+def test_the_episode_begins_where_all_are_there(open_stage, page, demo_server):
+    open_stage("line-up")
+    page.get_by_role("button", name=re.compile("where all are there")).click()
+    expect(page.locator("#undo")).to_have_attribute("title", re.compile("Took out 4.9 s"))
+    document = demo_server[1].editing.state(EPISODE).document
+    assert [track.clips[0].start for track in document.tracks[:2]] == [0, 0]
 
 
 def test_a_voice_is_treated_or_not_and_its_recipe_changed(open_stage, page, demo_server):

@@ -97,8 +97,12 @@ class LiningUp:
         ]  # fmt: skip
 
     def set_by_hand(self, episode_id: int, recording: int, reference: int, pairs: list[tuple[float, float]]) -> None:
-        """Take places that a person says are the same moment: one for the offset, two for drift too."""
-        clock = through(pairs)
+        """Take places that a person says are the same moment: one for the offset, two for drift too.
+
+        With one, a drift that was measured before stays.
+        """
+        known = next((m for m in self._measured(episode_id)[0] if m.recording == recording and m.found.matched), None)
+        clock = through(pairs, drift_ppm=known.clock.drift_ppm if known else 0.0)
         points = tuple(Point(local, heard - local, 1.0) for local, heard in pairs)
         found = Alignment(clock, 1.0, True, (), points, 0.0, "")
         self._store(episode_id, recording, reference, found, by_hand=True)

@@ -28,15 +28,16 @@ class Clock:
         return Clock((self.offset_s - other.offset_s) / pace, (ratio - 1) * 1e6)
 
 
-def through(pairs: "list[tuple[float, float]]") -> Clock:
+def through(pairs: list[tuple[float, float]], *, drift_ppm: float = 0.0) -> Clock:
     """The clock that puts places of a recording onto places of the reference, as set by hand.
 
     pairs : (local_s, reference_s), one for an offset alone or two for drift too.
+    drift_ppm : what is known of the drift, for one pair.
     Raises SignalError where two lie too close together to tell drift.
     """
     (local, reference), *more = pairs
     if not more:
-        return Clock(reference - local, 0.0)
+        return Clock(reference - local * (1 + drift_ppm * 1e-6), drift_ppm)
     (other_local, other_reference) = more[0]
     span = other_local - local
     if abs(span) < CLOSEST_ANCHORS_S:

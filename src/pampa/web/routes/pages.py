@@ -9,7 +9,7 @@ from pampa.core.errors import NotFound
 from pampa.core.sound import RATE
 from pampa.web.pages import page
 from pampa.web.routes.deps import WithStudio
-from pampa.web.schemas import DeliveryOut, EpisodeOut, EpisodeState, RecordingOut, ShowOut
+from pampa.web.schemas import DeliveryOut, EpisodeOut, EpisodeState, LiningOut, RecordingOut, ShowOut
 
 router = APIRouter()
 
@@ -57,6 +57,7 @@ def episode_page(request: Request, episode_id: int, stage: str, studio: WithStud
         "rate": RATE,
         "state": EpisodeState.of(studio.editing.state(episode_id)).model_dump(),
         "recordings": [RecordingOut.of(r).model_dump() for r in studio.recordings.of_episode(episode_id)],
+        "linings": [LiningOut.of(p).model_dump() for p in studio.lining_up.proposals(episode_id)],
         "deliveries": [DeliveryOut.of(d).model_dump() for d in studio.sending.of_episode(episode_id)],
         "jobs": studio.jobs.open_jobs(episode_id),
     }

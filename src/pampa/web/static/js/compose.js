@@ -2,6 +2,10 @@
 
 export function compose(...parts) {
   const whole = {};
-  for (const part of parts) Object.defineProperties(whole, Object.getOwnPropertyDescriptors(part));
+  for (const part of parts) {
+    const names = Object.keys(part).filter((name) => name in whole);
+    if (names.length) throw new Error(`Two parts of the page both have ${names.join(", ")}.`);
+    Object.defineProperties(whole, Object.getOwnPropertyDescriptors(part));
+  }
   return whole;
 }

@@ -26,7 +26,7 @@ const remembered = (key, fallback) => JSON.parse(localStorage.getItem(`pampa-${k
 const remember = (key, value) => localStorage.setItem(`pampa-${key}`, JSON.stringify(value));
 
 // What the canvases read. It stays outside the reactive page: drawing reads it thousands of times a frame.
-const stage = { doc: data.state, sheet: null, loupe: null, overview: null, chart: null, player: null };
+const stage = { doc: data.state, sheet: null, loupe: null, overview: null, chart: null, player: null, lining: null, anchors: null, snippet: null };
 
 // Edits of this page that are on their way, and the newest revision that was told of.
 const waiting = { turn: Promise.resolve(), count: 0, newest: 0, measure: 0 };
@@ -95,6 +95,7 @@ const core = {
       onError: (error) => this.tell(error),
     });
     stage.player.set({ speed: this.speed });
+    this.mountLineUp();
     this.take(data.state);
     this.redrawAll();
     document.fonts.ready.then(() => this.redrawAll());
@@ -136,8 +137,11 @@ const core = {
       this.seek(this.playhead, { keep: true, playing: true });
       this.loudness.current = false;
       this.readLoudnessSoon();
+      if (this.linings.length) this.readLinings();
     }
   },
+
+  takeChange(change) { this.take(changed(stage.doc, change)); },
 
   // What the panel lists.
   list(state) {
@@ -147,6 +151,7 @@ const core = {
     this.listAround(this.playhead);
     if (JSON.stringify(state.markers) !== JSON.stringify(this.markers)) this.markers = state.markers;
     this.duckingDb = state.ducking.depth_db;
+    this.drawLining();
   },
 
   gains() {
@@ -182,8 +187,7 @@ const core = {
   },
   edit(edit) {
     return this.inTurn(async () => {
-      const change = await api.post(`/api/episodes/${this.episodeId}/edits`, { revision: this.revision, edit });
-      this.take(changed(stage.doc, change));
+      this.takeChange(await api.post(`/api/episodes/${this.episodeId}/edits`, { revision: this.revision, edit }));
       return stage.doc;
     });
   },
@@ -191,7 +195,7 @@ const core = {
   redo() { return this.step("redo"); },
   step(way) {
     return this.inTurn(async () => {
-      this.take(changed(stage.doc, await api.post(`/api/episodes/${this.episodeId}/${way}`, { revision: this.revision })));
+      this.takeChange(await api.post(`/api/episodes/${this.episodeId}/${way}`, { revision: this.revision }));
       this.select(null);
     });
   },
@@ -208,6 +212,7 @@ const core = {
     on("job", (job) => this.jobTold(job));
     on("recordings", () => this.readRecordings());
     on("loudness", () => this.readLoudness());
+    on("lining", () => this.readLinings());
     on("deliveries", () => this.readDeliveries());
     source.onopen = () => { this.reload(); this.readRecordings(); };
   },
@@ -357,7 +362,7 @@ const core = {
     if (name === "send-out") this.$nextTick(() => this.drawChart());
   },
   isStage(name) { return this.stage === name; },
-  get showsSheet() { return this.stage !== "gather" && this.stage !== "send-out"; },
+  get showsSheet() { return !["gather", "line-up", "send-out"].includes(this.stage); },
   toggleHelp() { this.helping = !this.helping; if (this.helping) this.$nextTick(() => this.$refs.help.focus()); },
   toggleTheme() {
     const dark = document.documentElement.dataset.bsTheme !== "dark";
@@ -365,7 +370,7 @@ const core = {
     localStorage.setItem("pampa-theme", dark ? "night" : "day");
     this.redrawAll();
   },
-  redrawAll() { for (const part of ["sheet", "loupe", "overview", "chart"]) stage[part].redraw(); },
+  redrawAll() { for (const part of ["sheet", "loupe", "overview", "chart", "lining", "anchors"]) stage[part].redraw(); },
   say(text) { this.notice = text; setTimeout(() => { if (this.notice === text) this.notice = ""; }, 5000); },
   shutProblem() { this.problem = ""; },
   renameEpisode(event) {
@@ -393,7 +398,7 @@ const core = {
     const waiting = this.recordings.filter((recording) => recording.state === "waiting").length;
     return {
       gather: waiting ? `${waiting} coming in` : `${this.recordings.length} recordings`,
-      "line-up": `${this.people.length} in step`,
+      "line-up": this.liningFact,
       prune: this.seams.length === 1 ? "1 seam" : `${this.seams.length} seams`,
       balance: `${this.people.filter((track) => track.treated).length} treated`,
       "send-out": this.loudness.loudness ? `${this.standing} LUFS` : "measuring",
@@ -403,5 +408,5 @@ const core = {
 };
 
 document.addEventListener("alpine:init", () => {
-  window.Alpine.data("episodePage", () => compose(core, gather(data), lineUp(), prune(stage), balance(), sendOut(data, stage)));
+  window.Alpine.data("episodePage", () => compose(core, gather(data), lineUp(data, stage), prune(stage), balance(), sendOut(data, stage)));
 });
