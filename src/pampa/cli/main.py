@@ -96,6 +96,17 @@ def align(
 
 
 @app.command()
+def checkup(files: list[Path], json: Json = False) -> None:
+    """Check recordings up: speech and floor, hum, clipping, drop-outs, bandwidth, and what is proposed.
+
+    Ends with 0, or 2 when a file cannot be read; the others are told all the same.
+    """
+    from pampa.cli.checking import check_up_files
+
+    raise typer.Exit(check_up_files(files, as_json=json))
+
+
+@app.command()
 def warm() -> None:
     """Compile the computing loops; set-up does this once."""
     from pampa.cli.warming import warm_up

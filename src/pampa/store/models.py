@@ -64,6 +64,15 @@ class Recording(Base):
     created: Mapped[datetime] = mapped_column(default=now)
 
 
+class CheckupRow(Base):
+    """The check-up of a recording, for the sound that `key` names: a Checkup, and what it proposes."""
+
+    __tablename__ = "checkups"
+    recording_id: Mapped[int] = mapped_column(ForeignKey("recordings.id"), primary_key=True)
+    key: Mapped[str]
+    found: Mapped[dict[str, Any]]
+
+
 class Lining(Base):
     """How a recording lies against a reference, as measured or set by hand. found: an Alignment."""
 

@@ -189,6 +189,7 @@ class Recordings:
         if not recording.placed and recording.role != "reference":
             self._place(recording, facts["conformed_frames"])
         self._tell(recording.episode_id)
+        self._jobs.start("check up", recording.episode_id, f"Checking {recording.name} up", recording=recording.id)
 
     def _conformed(self, recording: Recording, progress: Progress) -> dict[str, Any]:
         def told(share: float) -> bool:

@@ -8,6 +8,7 @@ from pampa.core.executor import Threads
 from pampa.store.database import open_database
 from pampa.store.media import Media
 from pampa.studio.access import Access
+from pampa.studio.checking_up import CheckingUp
 from pampa.studio.editing import Editing
 from pampa.studio.events import Events
 from pampa.studio.jobs import Jobs
@@ -52,6 +53,7 @@ class Studio:
         self.recordings = Recordings(
             sessions, self.media, self.jobs, self.events, self.editing, self.sounds, executor, settings.largest_upload
         )
+        self.checking_up = CheckingUp(sessions, self.jobs, self.events, self.sounds, executor)
         self.lining_up = LiningUp(sessions, self.jobs, self.events, self.editing, self.sounds)
         self.sending = Sending(
             sessions, self.media, self.jobs, self.events, self.editing, self.listening, self.shows, executor

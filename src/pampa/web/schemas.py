@@ -327,3 +327,40 @@ class LiningOut(BaseModel):
             breaks=[(cut.at_s, cut.jump_s) for cut in found.breaks],
             points=[(point.local_s, point.offset_s) for point in found.points], views_s=list(proposal.views_s),
         )  # fmt: skip
+
+
+class FindingOut(BaseModel):
+    kind: str = Field(examples=["noise"])
+    text: str = Field(examples=["Floor \u221246 dBFS, 21 dB under speech. Proposed: noise, gentle."])
+    process: str | None
+    amount: int | None
+
+
+class HumOut(BaseModel):
+    hz: float
+    level_dbfs: float
+    harmonics: list[tuple[int, float]]
+
+
+class CheckupOut(BaseModel):
+    """What was measured of a recording; null for what it does not let one tell. Levels in dB, times in seconds."""
+
+    speech_dbfs: float | None
+    peak_dbfs: float | None
+    floor_dbfs: float | None
+    over_floor_db: float | None
+    hum: HumOut | None
+    bandwidth_hz: float | None
+    reverb_s: float | None
+    leaning_db: float | None
+    sibilants: int
+    plosives: int
+    sides: str
+    clipped: list[tuple[float, float]]
+    drop_outs: list[tuple[float, float]]
+    room_tone: tuple[float, float] | None
+    levels: list[int] = Field(description="How many 20 ms of each whole dB from -90 to -1 dBFS.")
+    spectrum_hz: list[float]
+    floor_db: list[float]
+    speech_db: list[float]
+    findings: list[FindingOut]

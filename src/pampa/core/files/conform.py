@@ -11,6 +11,7 @@ from typing import Literal
 import numpy as np
 import soxr
 
+from pampa.core.checkup.clipping import ClipFinder
 from pampa.core.errors import UnreadableSound
 from pampa.core.files.decode import open_sound
 from pampa.core.files.stalks import StalkWriter
@@ -97,6 +98,7 @@ def _stream(
     side_db: float | None = None,
 ) -> Facts:  # fmt: skip
     stalks = StalkWriter()
+    clips = None
     got = written = bad = width = 0
     total_energy = side_energy = 0.0
     with open_sound(path) as sound, (folder / "sound.f32").open("wb") as out:
@@ -111,6 +113,8 @@ def _stream(
                 side = block[:, 0] - block[:, 1]
                 side_energy += float(np.vdot(side, side))
             settled = np.ascontiguousarray(settle(block, channels))
+            clips = clips or ClipFinder(sound.rate)
+            clips.add(block)
             if not width:
                 width = settled.shape[1]
                 if sound.rate != RATE:
@@ -128,6 +132,8 @@ def _stream(
         if not got:
             raise UnreadableSound(f"{path.name} holds no sound, only a header. Copy it from the recorder again.")
     stalks.write(folder)
+    if clips:
+        np.save(folder / "clipped.npy", clips.found())
     if channels == "auto" and total_energy > 0:
         side_db = float(10 * np.log10(max(side_energy / total_energy, 1e-20)))
     missing = max(sound.frames - got, 0)
@@ -157,3 +163,9 @@ def conformed_source(folder: Path) -> ArraySource:
         return ArraySource(np.zeros((0, max(facts.conformed_channels, 1)), np.float32))
     data = np.memmap(folder / "sound.f32", np.float32, "r", shape=(facts.conformed_frames, facts.conformed_channels))
     return ArraySource(data)
+
+
+def clipped_stretches(folder: Path) -> np.ndarray:
+    """Stretches of a conformed recording that were clipped in its file: seconds, shape (stretches, 2)."""
+    stretches: np.ndarray = np.load(folder / "clipped.npy")
+    return stretches

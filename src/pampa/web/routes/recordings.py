@@ -5,7 +5,7 @@ from typing import Annotated
 from fastapi import APIRouter, Body, Query, Response
 
 from pampa.web.routes.deps import WithStudio
-from pampa.web.schemas import NewUpload, RecordingChange, RecordingOut, UploadOut
+from pampa.web.schemas import CheckupOut, NewUpload, RecordingChange, RecordingOut, UploadOut
 
 router = APIRouter(tags=["recordings"])
 
@@ -17,6 +17,12 @@ LARGEST_PIECE = 32 << 20
 def list_recordings(episode_id: int, studio: WithStudio) -> list[RecordingOut]:
     """What has been brought into an episode."""
     return [RecordingOut.of(recording) for recording in studio.recordings.of_episode(episode_id)]
+
+
+@router.get("/episodes/{episode_id}/checkups")
+def list_checkups(episode_id: int, studio: WithStudio) -> dict[int, CheckupOut]:
+    """What was measured of each recording, and what is proposed."""
+    return {number: CheckupOut(**found) for number, found in studio.checking_up.of_episode(episode_id).items()}
 
 
 @router.post("/episodes/{episode_id}/uploads", status_code=201)

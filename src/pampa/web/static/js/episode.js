@@ -3,6 +3,7 @@
 import { api } from "./api.js";
 import { changed } from "./changes.js";
 import { mountChart } from "./chart.js";
+import { mountCheckup } from "./checkup.js";
 import { compose } from "./compose.js";
 import { followed } from "./geometry.js";
 import { actionFor, KEYS } from "./keys.js";
@@ -26,7 +27,7 @@ const remembered = (key, fallback) => JSON.parse(localStorage.getItem(`pampa-${k
 const remember = (key, value) => localStorage.setItem(`pampa-${key}`, JSON.stringify(value));
 
 // What the canvases read. It stays outside the reactive page: drawing reads it thousands of times a frame.
-const stage = { doc: data.state, sheet: null, loupe: null, overview: null, chart: null, player: null, lining: null, anchors: null, snippet: null };
+const stage = { doc: data.state, sheet: null, loupe: null, overview: null, chart: null, player: null, lining: null, anchors: null, snippet: null, checkup: null };
 
 // Edits of this page that are on their way, and the newest revision that was told of.
 const waiting = { turn: Promise.resolve(), count: 0, newest: 0, measure: 0 };
@@ -96,6 +97,7 @@ const core = {
     });
     stage.player.set({ speed: this.speed });
     this.mountLineUp();
+    stage.checkup = mountCheckup(find("checkup"));
     this.take(data.state);
     this.redrawAll();
     document.fonts.ready.then(() => this.redrawAll());
@@ -213,8 +215,9 @@ const core = {
     on("recordings", () => this.readRecordings());
     on("loudness", () => this.readLoudness());
     on("lining", () => this.readLinings());
+    on("checkups", () => this.readCheckups());
     on("deliveries", () => this.readDeliveries());
-    source.onopen = () => { this.reload(); this.readRecordings(); };
+    source.onopen = () => { this.reload(); this.readRecordings(); this.readCheckups(); };
   },
   jobTold(job) {
     const open = ["waiting", "running"].includes(job.state);
@@ -370,7 +373,7 @@ const core = {
     localStorage.setItem("pampa-theme", dark ? "night" : "day");
     this.redrawAll();
   },
-  redrawAll() { for (const part of ["sheet", "loupe", "overview", "chart", "lining", "anchors"]) stage[part].redraw(); },
+  redrawAll() { for (const part of ["sheet", "loupe", "overview", "chart", "lining", "anchors", "checkup"]) stage[part].redraw(); },
   say(text) { this.notice = text; setTimeout(() => { if (this.notice === text) this.notice = ""; }, 5000); },
   shutProblem() { this.problem = ""; },
   renameEpisode(event) {
@@ -408,5 +411,5 @@ const core = {
 };
 
 document.addEventListener("alpine:init", () => {
-  window.Alpine.data("episodePage", () => compose(core, gather(data), lineUp(data, stage), prune(stage), balance(), sendOut(data, stage)));
+  window.Alpine.data("episodePage", () => compose(core, gather(data, stage), lineUp(data, stage), prune(stage), balance(), sendOut(data, stage)));
 });

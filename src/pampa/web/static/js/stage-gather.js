@@ -7,14 +7,46 @@ import { upload } from "./uploads.js";
 const ROLES = { person: "person", spot: "spot", music: "music", effects: "effects", reference: "reference only" };
 const CHANNELS = { auto: "as found", keep: "keep", left: "left", right: "right", sum: "mono sum" };
 
-export function gather(data) {
+export function gather(data, stage) {
   return {
+    checkups: {},
+    examined: null,
+
     uploads: [],
     inSequence: false,
     dropping: false,
     roles: Object.keys(ROLES),
     channelChoices: Object.keys(CHANNELS),
     removedLast: null,
+
+    async readCheckups() {
+      this.checkups = await api.get(`/api/episodes/${this.episodeId}/checkups`).catch(() => this.checkups);
+      if (this.examined !== null) this.drawCheckup();
+    },
+    checkupOf(recording) { return this.checkups[recording.id] ?? null; },
+    findingsOf(recording) { return this.checkupOf(recording)?.findings ?? []; },
+    proposalsOf(recording) {
+      if (recording.state !== "ready") return "";
+      if (!this.checkupOf(recording)) return "being checked …";
+      const count = this.findingsOf(recording).filter((finding) => finding.process).length;
+      return count === 0 ? "check-up: nothing to mend" : count === 1 ? "check-up: 1 proposal" : `check-up: ${count} proposals`;
+    },
+    isExamined(recording) { return this.examined === recording.id; },
+    // One check-up is open at a time; its drawing stands in the one canvas below the list.
+    examine(recording) {
+      this.examined = this.examined === recording.id ? null : recording.id;
+      this.drawCheckup();
+    },
+    get examinedRecording() { return this.recordings.find((recording) => recording.id === this.examined) ?? null; },
+    get examinedName() { return this.examinedRecording ? this.examinedRecording.person || this.examinedRecording.name : ""; },
+    get examinedFindings() { return this.examinedRecording ? this.findingsOf(this.examinedRecording) : []; },
+    get examinedRoom() {
+      const checkup = this.examinedRecording ? this.checkupOf(this.examinedRecording) : null;
+      if (!checkup || !checkup.room_tone) return "";
+      const [start, length] = checkup.room_tone;
+      return `Room tone: the quietest steady stretch is ${length.toFixed(1)}\u00a0s at ${this.clock(start * data.rate)}.`;
+    },
+    drawCheckup() { this.$nextTick(() => stage.checkup.show(this.examined === null ? null : this.checkups[this.examined] ?? null)); },
 
     roleName: (role) => ROLES[role],
     channelName: (choice) => CHANNELS[choice],

@@ -1,0 +1,90 @@
+"""Stretches that were cut off at the recorder's limit, found at the file's own rate: resampling rounds them."""
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from pampa.core.sound import FloatArray
+
+SHORTEST = 3
+FLAT = 2e-5
+"""Neighbouring samples of a cut-off top differ by no more: under one step of 16 bits."""
+STEEP = 3e-4
+"""A wave that runs into its limit gets there by larger steps; beside three flat samples of a round top, they are
+under a third of this."""
+QUIETEST = 0.05
+SAME_LEVEL = 0.995
+MARGIN = 8
+
+
+class ClipFinder:
+    """Given the blocks of a file in order, gathers its flat tops."""
+
+    def __init__(self, rate: int) -> None:
+        self._rate = rate
+        self._tail: FloatArray | None = None
+        self._at = 0
+        self._runs: list[tuple[float, float, float, bool]] = []
+
+    def add(self, block: FloatArray) -> None:
+        """The next block, shape (frames, channels). A flat top on its edge is found with the block after it."""
+        joined = block if self._tail is None else np.concatenate([self._tail, block])
+        first = self._at - (0 if self._tail is None else len(self._tail))
+        keep = min(len(joined), self._rate // 10)
+        seen = self._runs[-1][1] if self._runs else -1.0
+        for channel in range(joined.shape[1]):
+            for start, stop, height, steep in _flat_tops(np.ascontiguousarray(joined[:, channel])):
+                if stop < len(joined) - MARGIN and (first + start) / self._rate > seen:
+                    self._runs.append(((first + start) / self._rate, (first + stop) / self._rate, height, bool(steep)))
+        self._at += len(block)
+        self._tail = joined[len(joined) - keep :].copy()
+
+    def found(self) -> NDArray[np.float64]:
+        """Stretches in seconds, shape (stretches, 2), in order: those at the height that the recorder cut off at.
+
+        A flat top or two of a few samples at the very top of a recording may be chance; more, or a long one, are not.
+        """
+        runs = np.array(sorted(self._runs)).reshape(-1, 4)
+        steep = runs[:, 3] > 0
+        chosen = np.zeros(len(runs), bool)
+        for side in (1, -1):
+            heights = runs[:, 2] * side
+            if (heights[steep] > 0).any():
+                limit = SAME_LEVEL * heights[steep].max()
+                chosen |= steep & (heights >= limit)
+                # Where the limit is known, what only just touches it was cut off too.
+                chosen |= heights >= np.median(heights[steep & (heights >= limit)]) - FLAT
+        if not chosen.any():
+            return np.zeros((0, 2))
+        runs = runs[chosen]
+        longest = (runs[:, 1] - runs[:, 0]).max() * self._rate
+        return runs[:, :2] if len(runs) > 2 or longest >= 2 * SHORTEST else np.zeros((0, 2))
+
+
+def _flat_tops(wave: FloatArray) -> NDArray[np.float64]:
+    """Rows of (start, stop, height, whether its edges are steep) of every flat top of one channel, in frames."""
+    out = np.empty((len(wave) // SHORTEST + 1, 4))
+    return out[: _scan(wave, out)]
+
+
+@njit(cache=True, nogil=True)
+def _scan(wave, out):  # type: ignore[no-untyped-def]
+    count = 0
+    i = 1
+    while i < wave.size - 1:
+        height = wave[i]
+        if abs(height) < QUIETEST:
+            i += 1
+            continue
+        last = i
+        while last + 1 < wave.size and abs(wave[last + 1] - height) <= FLAT:
+            last += 1
+        if last - i + 1 >= SHORTEST and last + 1 < wave.size:
+            sign = 1.0 if height > 0 else -1.0
+            rise, fall = (height - wave[i - 1]) * sign, (height - wave[last + 1]) * sign
+            if rise > FLAT and fall > FLAT:
+                out[count, 0], out[count, 1], out[count, 2] = i, last + 1, height
+                out[count, 3] = 1.0 if max(rise, fall) > STEEP else 0.0
+                count += 1
+        i = last + 1
+    return count

@@ -1,0 +1,182 @@
+"""The whole check-up of a recording, from its conformed sound to figures that can be drawn and told."""
+
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.signal import hilbert
+
+from pampa.core.checkup.frames import HOP, SIZE, WINDOW, Frames, measure_frames, window_powers
+from pampa.core.checkup.hum import Hum, find_hum
+from pampa.core.checkup.speech import (
+    Parts,
+    drop_outs,
+    leaning_db,
+    parts_of,
+    plosives,
+    reverb_s,
+    sibilants,
+    steady_stretch,
+)
+from pampa.core.executor import Executor
+from pampa.core.sound import RATE, FloatArray, Source
+
+MOST_WINDOWS = 1500
+BANDS = 48
+LOWEST_HZ = 40.0
+SAME_DB, SILENT_SIDE_DB = -60.0, -45.0
+LEVELS_DB = (-90, 0)
+
+
+@dataclass(frozen=True)
+class Checkup:
+    """What was measured. None stands for what this recording does not let one tell.
+
+    levels : how many 20 ms of each whole dB from -90 to -1 dBFS. spectrum_hz, floor_db, speech_db : power of the
+    room and of speech in each band, dBFS. room_tone : (start_s, length_s). sides : same, left silent, right
+    silent, two people, stereo, or mono.
+    """
+
+    duration_s: float
+    speech_dbfs: float | None
+    peak_dbfs: float | None
+    floor_dbfs: float | None
+    hum: Hum | None
+    dc_dbfs: float | None
+    leaning_db: float | None
+    rotation_wins_db: float | None
+    bandwidth_hz: float | None
+    reverb_s: float | None
+    sibilants: int
+    plosives: int
+    sides: str
+    clipped: tuple[tuple[float, float], ...]
+    drop_outs: tuple[tuple[float, float], ...]
+    room_tone: tuple[float, float] | None
+    levels: tuple[int, ...] = ()
+    spectrum_hz: tuple[float, ...] = ()
+    floor_db: tuple[float, ...] = ()
+    speech_db: tuple[float, ...] = field(default=())
+
+    @property
+    def over_floor_db(self) -> float | None:
+        """How far speech stands over the room."""
+        known = self.speech_dbfs is not None and self.floor_dbfs is not None
+        return self.speech_dbfs - self.floor_dbfs if known else None  # type: ignore[operator]
+
+
+def examine(source: Source, *, clipped: NDArray[np.float64], sides_db: float | None = None,
+            executor: Executor | None = None) -> Checkup:  # fmt: skip
+    """Examine a conformed recording (48 kHz, one channel or two).
+
+    clipped : stretches in seconds that `ClipFinder` found in the file itself. sides_db : level of left minus
+    right against the whole, where the file had two channels and they were settled to one.
+    """
+    frames = measure_frames(source, executor)
+    parts = parts_of(frames)
+    floor, speech = _spectrum(source, parts.quiet), _spectrum(source, parts.active)
+    edges = np.geomspace(LOWEST_HZ, RATE / 2, BANDS + 1)
+    peaks = np.maximum(frames.high_peak, frames.low_peak)
+    hz = np.sqrt(edges[1:] * edges[:-1])
+    return Checkup(
+        duration_s=source.frames / RATE,
+        speech_dbfs=_rounded(parts.speech_dbfs),
+        peak_dbfs=_rounded(20 * np.log10(peaks.max())) if peaks.any() else None,
+        floor_dbfs=_rounded(parts.floor_dbfs),
+        hum=find_hum(source, executor),
+        dc_dbfs=_rounded(20 * np.log10(abs(frames.mean))) if abs(frames.mean) > 1e-7 else None,
+        leaning_db=leaning_db(frames, parts),
+        rotation_wins_db=_rotation_wins(source, peaks, parts),
+        bandwidth_hz=_bandwidth(speech) if parts.active.any() else None,
+        reverb_s=reverb_s(frames, parts),
+        sibilants=sibilants(frames, parts),
+        plosives=plosives(frames, parts),
+        sides=_sides(source, sides_db),
+        clipped=tuple((float(a), float(b)) for a, b in clipped),
+        drop_outs=tuple(drop_outs(frames)),
+        room_tone=steady_stretch(parts),
+        levels=_histogram(frames),
+        spectrum_hz=tuple(round(float(f), 1) for f in hz),
+        floor_db=_in_bands(floor, edges),
+        speech_db=_in_bands(speech, edges),
+    )
+
+
+def _rounded(value: float | None) -> float | None:
+    return None if value is None else round(float(value), 1)
+
+
+def _spectrum(source: Source, where: NDArray[np.bool_]) -> NDArray[np.float64]:
+    """Mean power of the chosen frames, of at most 1500 of them, evenly spread."""
+    chosen = np.flatnonzero(where)
+    if chosen.size > MOST_WINDOWS:
+        chosen = chosen[np.linspace(0, chosen.size - 1, MOST_WINDOWS).astype(int)]
+    return window_powers(source, chosen * HOP - (WINDOW - HOP) // 2)
+
+
+def _in_bands(power: NDArray[np.float64], edges: NDArray[np.float64]) -> tuple[float, ...]:
+    """Power of each band in dBFS. Narrow bands at the bottom share the bin that they lie in."""
+    places = np.minimum(edges * SIZE / RATE, power.size - 1)
+    running = np.concatenate([[0.0], np.cumsum(power)])
+    sums = np.diff(np.interp(places + 0.5, np.arange(running.size), running))
+    return tuple(round(float(db), 1) for db in 10 * np.log10(np.maximum(sums, 1e-16)))
+
+
+def _histogram(frames: Frames) -> tuple[int, ...]:
+    counts, _ = np.histogram(frames.level, bins=LEVELS_DB[1] - LEVELS_DB[0], range=LEVELS_DB)
+    return tuple(int(count) for count in counts)
+
+
+def _bandwidth(speech: NDArray[np.float64]) -> float:
+    """Where speech ends: the highest frequency that is not 65 dB under its strongest, over 200 Hz on average."""
+    smooth = np.convolve(speech, np.ones(9) / 9, "same")
+    above = np.flatnonzero(10 * np.log10(np.maximum(smooth, 1e-20) / smooth.max()) > -65)
+    return round(float(above[-1]) * RATE / SIZE / 50) * 50.0
+
+
+def _rotation_wins(source: Source, peaks: FloatArray, parts: Parts) -> float | None:
+    """Headroom in dB that turning the phase of all frequencies by one angle would win, over the loudest places."""
+    if not parts.active.any():
+        return None
+    loudest = np.argsort(peaks)[::-1][:200]
+    chosen: list[int] = []
+    for frame in loudest:
+        if all(abs(frame - other) > 25 for other in chosen):
+            chosen.append(int(frame))
+        if len(chosen) == 12:
+            break
+    plain, turned = 0.0, np.zeros(36)
+    angles = np.arange(36) * np.pi / 36
+    for frame in chosen:
+        sound = source.read(frame * HOP - RATE // 4, frame * HOP + RATE // 4).mean(axis=1)
+        analytic = hilbert(sound)[RATE // 8 : -RATE // 8]
+        plain = max(plain, float(np.abs(analytic.real).max()))
+        rotated = np.abs((analytic[None, :] * np.exp(1j * angles)[:, None]).real).max(axis=1)
+        turned = np.maximum(turned, rotated)
+    return round(float(20 * np.log10(plain / turned.min())), 1) if plain > 0 else None
+
+
+def _sides(source: Source, sides_db: float | None) -> str:
+    """What the two channels have to do with each other, from up to twelve places of two seconds."""
+    if sides_db is not None and sides_db < SAME_DB:
+        return "same"
+    if source.channels == 1:
+        return "mono"
+    starts = np.linspace(0, max(source.frames - 2 * RATE, 0), 48).astype(int)
+    levels, likeness = [], []
+    for start in starts:
+        sound = source.read(int(start), int(start) + 2 * RATE).astype(np.float64)
+        power = (sound**2).mean(axis=0) + 1e-14
+        levels.append(power)
+        likeness.append(abs(float((sound[:, 0] * sound[:, 1]).mean())) / float(np.sqrt(power[0] * power[1])))
+    powers = np.array(levels)
+    total = 10 * np.log10(powers.mean(axis=0))
+    if total[0] < total[1] + SILENT_SIDE_DB:
+        return "left silent"
+    if total[1] < total[0] + SILENT_SIDE_DB:
+        return "right silent"
+    counted = powers.max(axis=1) > powers.max() * 1e-4
+    # One person on each side: what one says is hardly on the other, and who is louder changes.
+    apart = 10 * np.log10(powers[:, 0] / powers[:, 1])[counted]
+    turns = np.percentile(apart, 85) > 6 and np.percentile(apart, 15) < -6
+    return "two people" if turns and np.median(np.array(likeness)[counted]) < 0.5 else "stereo"

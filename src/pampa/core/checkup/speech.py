@@ -1,0 +1,137 @@
+"""What can be told from the frames of a recording: speech and floor, reverberation, thumps and hisses, gaps."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from pampa.core.checkup.frames import HOP, NOTHING_DB, Frames
+from pampa.core.sound import RATE, Curve
+
+FRAMES_PER_S = RATE // HOP
+SMOOTH = 5
+FLOOR_SHARE = 5.0
+QUIET_REACH_DB, ACTIVE_OVER_FLOOR_DB, ACTIVE_UNDER_TOP_DB = 3.0, 9.0, 22.0
+SILENT_DB = -120.0
+NEAR_LOUD_DB = 15.0
+
+
+@dataclass(frozen=True, eq=False)
+class Parts:
+    """Which frames are speech and which are the room: bool, one for each 20 ms; and their levels in dBFS."""
+
+    active: NDArray[np.bool_]
+    quiet: NDArray[np.bool_]
+    speech_dbfs: float | None
+    floor_dbfs: float | None
+
+
+def parts_of(frames: Frames) -> Parts:
+    """Tell speech from room. The floor is the mean power of what lies within 3 dB of the quietest twentieth."""
+    level = _smooth(frames.level) if frames.level.size else frames.level
+    sounding = level > SILENT_DB
+    nothing = np.zeros(level.size, bool)
+    if sounding.sum() < FRAMES_PER_S:
+        return Parts(nothing, nothing, None, None)
+    lowest, top = np.percentile(level[sounding], [FLOOR_SHARE, 97])
+    quiet = sounding & (level <= lowest + QUIET_REACH_DB)
+    floor = _mean_db(frames.level[quiet])
+    active = level > max(floor + ACTIVE_OVER_FLOOR_DB, top - ACTIVE_UNDER_TOP_DB)
+    if top - floor < ACTIVE_OVER_FLOOR_DB or active.sum() < FRAMES_PER_S // 2:
+        return Parts(nothing, quiet, None, floor)
+    return Parts(active, quiet, _mean_db(frames.level[active]), floor)
+
+
+def steady_stretch(parts: Parts, *, longest_s: float = 20.0, shortest_s: float = 1.5) -> tuple[float, float] | None:
+    """The longest stretch of nothing but room, (start_s, length_s): a proposal for room tone."""
+    runs = runs_of(parts.quiet, bridge=1)
+    if not len(runs):
+        return None
+    first, last = runs[np.argmax(runs[:, 1] - runs[:, 0])].tolist()
+    # Its edges lie beside words: a little of it on either side is left out.
+    start, length = first + SMOOTH, (last - first - 2 * SMOOTH) / FRAMES_PER_S
+    return (start / FRAMES_PER_S, min(length, longest_s)) if length >= shortest_s else None
+
+
+def reverb_s(frames: Frames, parts: Parts) -> float | None:
+    """Seconds for a fall of 60 dB after words, from how fast sound dies away where talk stops; None if unknown.
+
+    Each free decay is a straight line in dB; a low share of them is taken, because voices that fade by
+    themselves only make decays longer. Source: Ratnam et al., Blind estimation of reverberation time, JASA 114
+    (2003), simplified to a least-squares line.
+    """
+    if parts.floor_dbfs is None or parts.speech_dbfs is None:
+        return None
+    level = frames.level
+    times = []
+    for _, stop in runs_of(parts.active, bridge=3):
+        peak = stop - 1 - int(np.argmax(level[max(stop - 12, 0) : stop][::-1]))
+        fall = level[peak : peak + FRAMES_PER_S]
+        end = int(np.argmax(fall < parts.floor_dbfs + 6)) if (fall < parts.floor_dbfs + 6).any() else 0
+        if end < 4 or fall[0] - fall[end - 1] < 12:
+            continue
+        slope = np.polyfit(np.arange(end) / FRAMES_PER_S, fall[:end], 1)[0]
+        if slope < -20:
+            times.append(-60 / slope)
+    return round(float(np.percentile(times, 25)), 2) if len(times) >= 6 else None
+
+
+def plosives(frames: Frames, parts: Parts) -> int:
+    """How often a breath struck the microphone: short bursts under 110 Hz that stand over all speech there."""
+    if parts.speech_dbfs is None:
+        return 0
+    burst = (frames.low_band > frames.mid_band + 6) & (frames.low_band > parts.speech_dbfs - 4)
+    lengths = np.diff(runs_of(burst, bridge=1), axis=1)
+    return int((lengths <= 0.16 * FRAMES_PER_S).sum())
+
+
+def sibilants(frames: Frames, parts: Parts) -> int:
+    """How often an s stands out: 40 ms and more in which 5 to 9 kHz is louder than the voice itself."""
+    if parts.speech_dbfs is None:
+        return 0
+    sharp = (frames.high_band > frames.mid_band) & (frames.high_band > parts.speech_dbfs - 12)
+    return int((np.diff(runs_of(sharp), axis=1) >= 2).sum())
+
+
+def drop_outs(frames: Frames) -> list[tuple[float, float]]:
+    """Gaps of digital zero in the middle of sound: (start_s, stop_s).
+
+    Sound is there right before and after them. A recorder that gates goes to zero from what is soft already.
+    """
+    sounding = frames.level[frames.level > SILENT_DB]
+    if not sounding.size:
+        return []
+    loud = np.percentile(sounding, 90) - NEAR_LOUD_DB
+    found = []
+    for start, stop in frames.zeros.tolist():
+        before = frames.level[max(start // HOP - 1, 0) : start // HOP]
+        after = frames.level[-(-stop // HOP) : -(-stop // HOP) + 1]
+        if before.size and after.size and min(before[0], after[0]) > loud:
+            found.append((start / RATE, stop / RATE))
+    return found
+
+
+def leaning_db(frames: Frames, parts: Parts) -> float | None:
+    """By how much the positive half of the wave is higher than the negative, in speech: dB, less than 0 if lower."""
+    if not parts.active.any():
+        return None
+    up, down = (np.maximum(peak[parts.active], 1e-6) for peak in (frames.high_peak, frames.low_peak))
+    return round(float(np.median(20 * np.log10(up / down))), 1)
+
+
+def runs_of(where: NDArray[np.bool_], *, bridge: int = 0) -> NDArray[np.int64]:
+    """Start and end of each run of True, shape (runs, 2); gaps of up to `bridge` frames count as part of it."""
+    edges = np.flatnonzero(np.diff(np.concatenate([[False], where, [False]]).astype(np.int8))).reshape(-1, 2)
+    if bridge and len(edges) > 1:
+        apart = edges[1:, 0] - edges[:-1, 1] > bridge
+        edges = np.stack([edges[np.r_[True, apart], 0], edges[np.r_[apart, True], 1]], axis=1)
+    return edges
+
+
+def _smooth(level: Curve) -> Curve:
+    power = np.convolve(10 ** (level / 10), np.ones(SMOOTH) / SMOOTH, "same")
+    return 10 * np.log10(np.maximum(power, 10 ** (NOTHING_DB / 10)))
+
+
+def _mean_db(level: Curve) -> float:
+    return float(10 * np.log10(np.mean(10 ** (level / 10))))
