@@ -16,14 +16,17 @@ from pathlib import Path
 import numpy as np
 import soundfile
 
+from pampa.core.checkup.examine import examine
 from pampa.core.deliver.deliver import finished, measure_file
 from pampa.core.deliver.encode import encode
 from pampa.core.deliver.formats import Format
 from pampa.core.deliver.solve import Aim, measure_parts, solve
 from pampa.core.executor import Inline, Threads
 from pampa.core.files.child import conform_in_child
+from pampa.core.files.conform import clipped_stretches, conformed_source
 from pampa.core.loudness import measure_source
 from pampa.core.sound import RATE, ArraySource, FloatArray, segments
+from pampa.core.sync.clocked import clocked
 from pampa.core.timeline import cutting
 from pampa.core.timeline.document import Clip, Document, Track
 from pampa.core.voice.recipe import Recipe
@@ -101,17 +104,21 @@ def _libebur128() -> Callable[[FloatArray], None] | None:
 
 
 def conforming(folder: Path, minutes: int) -> list[Row]:
-    """A mono WAV of an hour: conformed with its pyramid, as it comes and with drift to take out."""
+    """A mono WAV of an hour: conformed with its pyramid, its drift taken out, and examined on one core."""
     path = folder / "hour.wav"
     with soundfile.SoundFile(path, "w", RATE, 1, "PCM_24") as file:
         for _ in range(minutes):
             file.write(talk(60, 3))
     seconds = minutes * 60
     plain = timed(lambda: conform_in_child(path, folder / "plain"), 1)
-    drift = timed(lambda: conform_in_child(path, folder / "drift", drift_ppm=38.0), 1)
+    source = conformed_source(folder / "plain")
+    true_clock = clocked(source, 38.0)
+    drift = timed(lambda: [true_clock.read(s.start, s.stop) for s in segments(true_clock.frames)], 1)
+    checked = timed(lambda: examine(source, clipped=clipped_stretches(folder / "plain")), 1)
     return [
         (f"conform and pyramid, {minutes} min mono WAV", seconds / plain, "x real time"),
-        ("  with clock drift resampled", seconds / drift, "x real time"),
+        ("  its clock drift taken out, one core", seconds / drift, "x real time"),
+        ("  check-up, one core", seconds / checked, "x real time"),
     ]
 
 
@@ -206,7 +213,7 @@ def standing(minutes: int) -> list[Row]:
 
 def main() -> None:
     parser = argparse.ArgumentParser(prog="./pampa bench", description=__doc__)
-    parser.add_argument("what", nargs="?", choices=["passes", "pages"], default="passes")
+    parser.add_argument("what", nargs="?", choices=["passes", "pages", "sync"], default="passes")
     parser.add_argument("--minutes", type=int, default=60, help="length of the long passes")
     parser.add_argument("--runs", type=int, default=5)
     given = parser.parse_args()
@@ -214,6 +221,11 @@ def main() -> None:
         from bench.pages import main as pages
 
         pages(given.minutes)
+        return
+    if given.what == "sync":
+        from bench.sync import main as sync
+
+        sync(given.minutes)
         return
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)

@@ -133,7 +133,21 @@ def test_align_says_what_it_could_not_read(tmp_path, wav):
     assert "could not be read" in json.loads(done.stdout)["error"]
 
 
+def test_checkup_tells_what_a_file_suffers_from_and_what_it_could_not_read(sample, tmp_path):
+    folder, truth = sample
+    (tmp_path / "notes.wav").write_text("no sound")
+    done = pampa("checkup", folder / "anders_local.wav", tmp_path / "notes.wav", "--json")
+    anders, notes = json.loads(done.stdout)["files"]
+    assert done.returncode == 2
+    assert anders["floor_dbfs"] == pytest.approx(truth.kitchen_floor_dbfs, abs=1)
+    assert anders["sides"] == "same"
+    assert {"kind", "text", "process", "amount"} == set(anders["findings"][0])
+    assert "could not be read" in notes["error"]
+    plain = pampa("checkup", folder / "anders_local.wav")
+    assert (plain.returncode, "Proposed: noise" in plain.stdout) == (0, True)
+
+
 def test_every_command_of_the_launcher_is_in_the_manual():
     readme = (ROOT / "README.md").read_text()
-    for command in ("demo", "serve", "test", "bench", "measure", "deliver", "align", "password"):
+    for command in ("demo", "serve", "test", "bench", "measure", "deliver", "align", "checkup", "password"):
         assert f"./pampa {command}" in readme

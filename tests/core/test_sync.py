@@ -2,12 +2,13 @@
 
 import numpy as np
 import pytest
+from bench.conversations import at_work_rate as at_work_rate_of
+from bench.conversations import conversation, double_ender, with_claps
+from bench.sync import worst_ms
 
 from pampa.core.sync.align import align_sounds
 from pampa.core.sync.clock import Clock
 from pampa.core.sync.features import WORK_RATE
-from tests.core.conversations import at_work_rate as at_work_rate_of
-from tests.core.conversations import conversation, double_ender
 
 
 def residual_ms(found, case):
@@ -93,6 +94,34 @@ def test_two_microphones_in_one_room_are_lined_up_by_what_both_hear():
     found = align_sounds(at_work_rate_of(one + noise[0]), at_work_rate_of((two + noise[1])[16_000 * 3 :]))
     assert found.matched
     assert found.clock.offset_s == pytest.approx(3.0, abs=0.008)
+
+
+@pytest.mark.parametrize("seed", [71, 72, 73])
+def test_claps_line_up_people_who_do_not_hear_each_other(seed):
+    """Two at the start and two at the end: within a millisecond everywhere, and sure."""
+    case = with_claps(240, seed, drift_ppm=15.0)
+    found = align_sounds(case.reference, case.local)
+    assert worst_ms(case, found) < 1
+    assert found.confidence > 0.9
+
+
+def test_two_claps_at_the_start_give_the_offset_and_are_trusted_less():
+    case = with_claps(120, 74, drift_ppm=0.0, count=1)
+    found = align_sounds(case.reference, case.local)
+    assert worst_ms(case, found) < 1
+    assert found.confidence < 0.9
+    assert len(found.points) == 2
+
+
+def test_both_people_choose_the_same_side_of_a_jump_of_the_call():
+    """The call's delay jumps by 20 ms; one talks mostly before it, the other after. They stay in step."""
+    one = double_ender(400, 41, offset_s=3.0, drift_ppm=0.0, jump=(150, 0.02), share=0.8)
+    rng = np.random.default_rng(5)
+    early, late = one.local.copy(), one.local.copy()
+    early[190 * WORK_RATE :] = 1e-3 * rng.standard_normal(len(early) - 190 * WORK_RATE)
+    late[: 120 * WORK_RATE] = 1e-3 * rng.standard_normal(120 * WORK_RATE)
+    offsets = [align_sounds(one.reference, local).clock.to_reference(200) for local in (early, late)]
+    assert offsets[0] == pytest.approx(offsets[1], abs=0.003)
 
 
 def test_two_identical_files_lie_on_each_other():

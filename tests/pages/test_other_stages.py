@@ -75,6 +75,27 @@ def test_a_file_dropped_anywhere_on_the_page_comes_in(open_stage, talk_file, pag
     expect(page.locator("tr", has_text="dropped.wav")).to_contain_text("0:02", timeout=15_000)
 
 
+def test_a_check_up_is_read_and_a_call_split_into_its_people(open_stage, page, demo_server):
+    open_stage("gather")
+    row = page.locator("tr", has_text="anders_local.wav")
+    row.get_by_role("button", name="check-up: 1 proposal").click()
+    expect(page.locator(".checkup")).to_contain_text("Floor −54 dBFS, 21 dB under speech. Proposed: noise, gentle.")
+    page.locator("tr", has_text="call_backup.wav").get_by_role("button", name=re.compile("check-up")).click()
+    expect(page.locator(".checkup h2")).to_have_text("Check-up: Call backup")
+    page.get_by_role("button", name="Split into two tracks").click()
+    expect(page.get_by_label("Who is on call_backup.wav")).to_have_count(2)
+    expect(page.locator(".tracks li")).to_have_count(7, timeout=20_000)
+    names = [track.name for track in demo_server[1].editing.state(EPISODE).document.tracks[-2:]]
+    assert sorted(names) == ["Call backup, left", "Call backup, right"]
+
+
+def test_the_same_file_again_is_said_to_be_here(open_stage, page, sample):
+    open_stage("gather")
+    page.set_input_files("#files", str(sample[0] / "nola_spot.wav"))
+    expect(page.locator(".notices [role=status]")).to_contain_text("nola_spot.wav is here already")
+    expect(page.locator("tr", has_text="nola_spot.wav")).to_have_count(1)
+
+
 def test_people_are_compared_nudged_put_back_and_set_by_hand(open_stage, page, demo_server):
     """The way a person goes who does not trust the first result."""
     open_stage("line-up")

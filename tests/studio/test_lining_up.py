@@ -3,13 +3,13 @@
 import numpy as np
 import pytest
 import soundfile
+from bench.conversations import double_ender
 
 from pampa.core.errors import EditRefused, NotFound
 from pampa.core.sound import RATE
 from pampa.core.sync.clock import Clock
 from pampa.core.sync.features import WORK_RATE
 from pampa.store.models import Lining
-from tests.core.conversations import double_ender
 
 
 @pytest.fixture

@@ -6,12 +6,12 @@ import numpy as np
 import pytest
 import soundfile
 
-from pampa.core.errors import NotFound, UnreadableSound
+from pampa.core.errors import EditRefused, NotFound, UnreadableSound
 from pampa.core.sound import RATE
 from pampa.store.media import DiskFull, safe_name, safe_suffix
 from pampa.studio.recordings import UploadOutOfStep, wave_bytes
 from pampa.studio.studio import InUse, Studio
-from tests.signals import noise, silence
+from tests.signals import noise, silence, talk
 
 
 def send(studio, episode, path, *, piece=100_000, **details):
@@ -186,3 +186,40 @@ def test_the_loupe_gets_lowest_and_highest(studio):
 def test_two_studios_cannot_work_in_one_folder(studio):
     with pytest.raises(InUse, match="Another Pampa"):
         Studio(studio.settings)
+
+
+def test_a_person_on_each_side_becomes_two_tracks_in_step(studio, episode, tmp_path):
+    one, other = talk(8, seed=1), talk(8, seed=2)
+    soundfile.write(tmp_path / "both.wav", np.hstack([one, other]), RATE, subtype="FLOAT")
+    number = studio.recordings.add_file(episode, tmp_path / "both.wav", person="Call", offset=3 * RATE).id
+    studio.jobs.wait()
+    right = studio.recordings.split(number)
+    studio.jobs.wait()
+    document = studio.editing.state(episode).document
+    assert [(t.name, t.kind, t.clips[0].start) for t in document.tracks] == [
+        ("Call, left", "person", 3 * RATE),
+        ("Call, right", "person", 3 * RATE),
+    ]
+    heard = [studio.sounds.conformed(n).read(0, 8 * RATE) for n in (number, right.id)]
+    assert np.allclose(heard[0], one, atol=1e-6)
+    assert np.allclose(heard[1], other, atol=1e-6)
+    with pytest.raises(EditRefused, match="no two sides"):
+        studio.recordings.split(number)
+
+
+def test_the_same_file_again_is_recognised_and_a_removed_one_comes_back(studio, episode, talk_file):
+    data = talk_file("a.wav", seconds=3).read_bytes()
+
+    def upload(name):
+        started = studio.recordings.begin_upload(episode, name, len(data))
+        _, recording = studio.recordings.receive(started.id, 0, data)
+        studio.jobs.wait()
+        return recording.id
+
+    first = upload("a.wav")
+    assert upload("copy of a.wav") == first
+    studio.recordings.remove(first)
+    assert studio.recordings.of_episode(episode) == []
+    assert upload("a.wav") == first
+    assert [recording.id for recording in studio.recordings.of_episode(episode)] == [first]
+    assert len(studio.editing.state(episode).document.tracks) == 1

@@ -5,10 +5,12 @@ from pathlib import Path
 
 import numpy as np
 
+from pampa.core.checkup.clipping import ClipFinder
 from pampa.core.deliver.limiter import Limited
 from pampa.core.loudness import measure
 from pampa.core.mix.ducking import ducking_db
 from pampa.core.sound import ArraySource, segments
+from pampa.core.sync.clocked import Clocked
 from pampa.core.timeline.document import Ducking
 from pampa.core.voice.recipe import Recipe
 from pampa.core.voice.treat import treat_segment
@@ -27,4 +29,6 @@ def warm_up() -> None:
                 measure(each.data)
                 treat_segment(each, next(segments(9600)), Recipe(), threshold_db=-20.0)
                 Limited(each, 1.0, 0.5).read(0, 9600)
+                Clocked(each, 10.0).read(0, 9600)
     ducking_db(np.ones(10), Ducking())
+    ClipFinder(48_000).add(sound)

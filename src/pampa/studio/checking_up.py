@@ -35,7 +35,7 @@ class CheckingUp:
                 .join(Recording, Recording.id == CheckupRow.recording_id)
                 .where(Recording.episode_id == episode_id, Recording.removed.is_(False))
             )
-            rows = session.execute(wanted).tuples().all()
+            rows = session.execute(wanted).all()
         return {row.recording_id: _for(row.found, role) for row, role in rows}
 
     def _check_up(self, parameters: dict[str, Any], progress: Progress, job_id: int) -> None:

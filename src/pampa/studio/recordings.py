@@ -8,7 +8,7 @@ import numpy as np
 from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
-from pampa.core.errors import NotFound, PampaError, UnreadableSound
+from pampa.core.errors import EditRefused, NotFound, PampaError, UnreadableSound
 from pampa.core.executor import Executor
 from pampa.core.files.stalks import read_stalks
 from pampa.core.loudness.measure import to_db
@@ -84,9 +84,43 @@ class Recordings:
             return upload, None
         suffix = safe_suffix(upload.name)
         sha256 = self._media.keep(self._media.upload(upload_id), suffix)
+        known = self._known(upload, sha256)
+        if known:
+            return upload, known
         recording = self._add(upload.episode_id, upload.name, sha256, suffix, upload.size,
                               after_track=upload.after_track, upload_id=upload_id)  # fmt: skip
         return upload, recording
+
+    def _known(self, upload: Upload, sha256: str) -> Recording | None:
+        """The recording of the episode that holds the very same file, if it has one; a removed one comes back."""
+        with self._sessions.begin() as session:
+            wanted = select(Recording).where(Recording.episode_id == upload.episode_id, Recording.sha256 == sha256)
+            known = session.scalars(wanted.order_by(Recording.removed, Recording.id)).first()
+            if known:
+                known.removed = False
+                session.delete(session.get_one(Upload, upload.id))
+        if known:
+            self._tell(upload.episode_id)
+        return known
+
+    def split(self, recording_id: int) -> Recording:
+        """Make two recordings of one that holds a person on each side, each on a track of its own, in step."""
+        with self._sessions() as session:
+            recording = self._get(session, recording_id)
+        if recording.facts.get("channels") != 2 or recording.channels in ("left", "right"):
+            raise EditRefused(f"{recording.name} has no two sides to split. Nothing was changed.")
+        clips = [
+            clip for track in self._editing.state(recording.episode_id).document.tracks for clip in track.clips
+            if clip.recording == recording_id
+        ]  # fmt: skip
+        start = min((clip.start - clip.source for clip in clips), default=recording.offset)
+        name = recording.person or Path(recording.name).stem.replace("_", " ")
+        self.change(recording_id, person=f"{name}, left", role="person", channels="left")
+        return self._add(
+            recording.episode_id, recording.name, recording.sha256, recording.suffix, recording.size,
+            person=f"{name}, right", role="person", channels="right", offset=max(start, 0),
+            drift_ppm=recording.drift_ppm,
+        )  # fmt: skip
 
     def give_up(self, upload_id: str) -> None:
         """Forget an upload that was stopped."""

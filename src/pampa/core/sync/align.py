@@ -15,6 +15,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from pampa.core.sound import Source
+from pampa.core.sync.claps import match_claps
 from pampa.core.sync.clock import MOST_DRIFT_PPM, Clock
 from pampa.core.sync.features import FEATURE_RATE, FRAME, WORK_RATE, Features, Mono, at_work_rate, rises
 
@@ -81,10 +82,21 @@ def align_sounds(reference: Mono, local: Mono) -> Alignment:
             return _unmatched(f"{what} is silent; there is nothing to compare.")
     places = _coarse(rises(reference), rises(local), local)
     groups = _groups(places)
-    if not groups:
-        return _unmatched("The two do not sound like the same conversation. Nothing was moved.")
-    points = _fine(reference, local, groups)
-    return _fitted(points, len(local) / WORK_RATE)
+    found = _unmatched("The two do not sound like the same conversation. Nothing was moved.")
+    if groups:
+        found = _fitted(_fine(reference, local, groups), len(reference) / WORK_RATE)
+    return found if found.matched else _by_claps(reference, local) or found
+
+
+def _by_claps(reference: Mono, local: Mono) -> Alignment | None:
+    """What two people who do not hear each other have in common: claps made together, two and more."""
+    clapped = match_claps(reference, local)
+    if clapped is None:
+        return None
+    points = tuple(Point(here, there - here, 1.0) for here, there in clapped.pairs)
+    misfits = [clapped.clock.to_reference(here) - there for here, there in clapped.pairs]
+    residual_ms = float(1000 * np.sqrt(np.mean(np.square(misfits))))
+    return Alignment(clapped.clock, clapped.confidence, True, (), points, residual_ms, "")
 
 
 def _unmatched(reason: str) -> Alignment:
@@ -186,7 +198,7 @@ def _between(values: np.ndarray, peak: int) -> float:
     return float(np.clip(0.5 * (left - right) / bend, -0.5, 0.5)) if bend < 0 else 0.0
 
 
-def _fitted(points: list[Point], length_s: float) -> Alignment:
+def _fitted(points: list[Point], reference_s: float) -> Alignment:
     """Lines through the delays, one between each two breaks, all of one slope."""
     if len(points) < 2:
         return _unmatched("Too little of the two sounds alike to be sure. Nothing was moved.")
@@ -207,7 +219,7 @@ def _fitted(points: list[Point], length_s: float) -> Alignment:
     )
     residual_ms = float(1000 * np.sqrt(np.mean(residuals**2)))
     confidence = _confidence(len(agreeing), len(points), residual_ms)
-    first = offsets[0] if breaks else _offset_of_most(pieces, offsets)
+    first = offsets[0] if breaks else _offset_in_the_middle(pieces, offsets, reference_s)
     return Alignment(
         Clock(float(first), float(drift_ppm)), confidence, confidence >= 0.5, tuple(breaks), tuple(agreeing),
         residual_ms, "" if confidence >= 0.5 else "Too few places agree to be sure. Nothing was moved.",
@@ -285,9 +297,15 @@ def _common_slope(pieces: list[list[Point]]) -> tuple[float, list[float]]:
     return slope * 1e6, [float(level - slope * middle) for middle, level in centres]
 
 
-def _offset_of_most(pieces: list[list[Point]], offsets: list[float]) -> float:
-    """The offset that most points hold: small jumps are the call's delay, not the recorder's."""
-    return offsets[max(range(len(pieces)), key=lambda index: len(pieces[index]))]
+def _offset_in_the_middle(pieces: list[list[Point]], offsets: list[float], reference_s: float) -> float:
+    """The offset in force in the middle of the reference: small jumps are the call's delay, not the recorder's.
+
+    Everybody who is lined up with one call must choose the same side of its jumps, whoever talked when.
+    """
+    for piece, following, offset in zip(pieces, pieces[1:], offsets, strict=False):
+        if (piece[-1].local_s + following[0].local_s) / 2 + offset > reference_s / 2:
+            return offset
+    return offsets[-1]
 
 
 def _confidence(agreeing: int, measured: int, residual_ms: float) -> float:

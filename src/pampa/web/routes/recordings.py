@@ -59,6 +59,12 @@ def change_recording(recording_id: int, body: RecordingChange, studio: WithStudi
     return RecordingOut.of(changed)
 
 
+@router.post("/recordings/{recording_id}/split", status_code=201)
+def split_recording(recording_id: int, studio: WithStudio) -> RecordingOut:
+    """Make two recordings of one that holds a person on each side; answers with the right one."""
+    return RecordingOut.of(studio.recordings.split(recording_id))
+
+
 @router.delete("/recordings/{recording_id}", status_code=204)
 def remove_recording(recording_id: int, studio: WithStudio) -> None:
     """Take a recording off the list. The original is kept, and so is what lies on tracks."""

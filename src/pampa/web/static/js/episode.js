@@ -10,6 +10,7 @@ import { actionFor, KEYS } from "./keys.js";
 import { mountLoupe } from "./loupe.js";
 import { mountOverview } from "./overview.js";
 import { makePlayer } from "./player.js";
+import { mountRows } from "./rows.js";
 import { mountSheet } from "./sheet.js";
 import { balance } from "./stage-balance.js";
 import { gather } from "./stage-gather.js";
@@ -27,7 +28,7 @@ const remembered = (key, fallback) => JSON.parse(localStorage.getItem(`pampa-${k
 const remember = (key, value) => localStorage.setItem(`pampa-${key}`, JSON.stringify(value));
 
 // What the canvases read. It stays outside the reactive page: drawing reads it thousands of times a frame.
-const stage = { doc: data.state, sheet: null, loupe: null, overview: null, chart: null, player: null, lining: null, anchors: null, snippet: null, checkup: null };
+const stage = { doc: data.state, sheet: null, loupe: null, overview: null, chart: null, player: null, lining: null, anchors: null, snippet: null, checkup: null, rows: null };
 
 // Edits of this page that are on their way, and the newest revision that was told of.
 const waiting = { turn: Promise.resolve(), count: 0, newest: 0, measure: 0 };
@@ -98,6 +99,7 @@ const core = {
     stage.player.set({ speed: this.speed });
     this.mountLineUp();
     stage.checkup = mountCheckup(find("checkup"));
+    stage.rows = mountRows({ list: find("recordings") });
     this.take(data.state);
     this.redrawAll();
     document.fonts.ready.then(() => this.redrawAll());
@@ -230,6 +232,7 @@ const core = {
   cancelJob(job) { return this.attempt(() => api.post(`/api/jobs/${job.id}/cancel`)); },
   async readRecordings() {
     this.recordings = await api.get(`/api/episodes/${this.episodeId}/recordings`).catch(() => this.recordings);
+    this.$nextTick(() => stage.rows.show(this.recordings));
     const views = { gains: this.gains(), names: this.names() };
     stage.sheet.show(views);
     stage.loupe.show(views);
@@ -373,7 +376,7 @@ const core = {
     localStorage.setItem("pampa-theme", dark ? "night" : "day");
     this.redrawAll();
   },
-  redrawAll() { for (const part of ["sheet", "loupe", "overview", "chart", "lining", "anchors", "checkup"]) stage[part].redraw(); },
+  redrawAll() { for (const part of ["sheet", "loupe", "overview", "chart", "lining", "anchors", "checkup", "rows"]) stage[part].redraw(); },
   say(text) { this.notice = text; setTimeout(() => { if (this.notice === text) this.notice = ""; }, 5000); },
   shutProblem() { this.problem = ""; },
   renameEpisode(event) {

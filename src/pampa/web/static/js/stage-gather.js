@@ -46,6 +46,18 @@ export function gather(data, stage) {
       const [start, length] = checkup.room_tone;
       return `Room tone: the quietest steady stretch is ${length.toFixed(1)}\u00a0s at ${this.clock(start * data.rate)}.`;
     },
+    // What can be done about the sides at once; the rest is for Mend.
+    canDo: (finding) => ["split", "left", "right"].includes(finding.process),
+    doName: (finding) => (finding.process === "split" ? "Split into two tracks" : `Use the ${finding.process} side`),
+    doIt(finding) {
+      const recording = this.examinedRecording;
+      if (finding.process !== "split") return this.setRecording(recording, { channels: finding.process });
+      return this.attempt(async () => {
+        await api.post(`/api/recordings/${recording.id}/split`);
+        await this.readRecordings();
+        this.say(`${recording.person || recording.name} is two people now, each on a track. Say who is who.`);
+      });
+    },
     drawCheckup() { this.$nextTick(() => stage.checkup.show(this.examined === null ? null : this.checkups[this.examined] ?? null)); },
 
     roleName: (role) => ROLES[role],
@@ -70,6 +82,7 @@ export function gather(data, stage) {
         try {
           const known = new Set(this.tracks.map((candidate) => candidate.id));
           const sent = await upload(this.episodeId, file, { afterTrack: track, onShare: (share) => { row.share = share; }, signal: rows[index].control.signal });
+          if (this.recordings.some((recording) => recording.id === sent.recording && recording.state === "ready")) this.say(`${file.name} is here already. It was not brought in twice.`);
           if (this.inSequence && track === null && index < files.length - 1) track = await this.trackMade(sent.recording, known);
           this.uploads = this.uploads.filter((candidate) => candidate.id !== row.id);
         } catch (error) {

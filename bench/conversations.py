@@ -46,13 +46,17 @@ class Case:
     local: np.ndarray
     offset_s: float
     drift_ppm: float
+    breaks: tuple[tuple[float, float], ...] = ()
+    call_jump_s: float = 0.0
 
 
 def double_ender(seconds=180, seed=1, *, offset_s=4.7, drift_ppm=38.0, delay_s=0.18, noise_db=-50, echo_s=0.0,
-                 jump=None, share=0.5, bleed=0.02):  # fmt: skip
+                 jump=None, stop=None, share=0.5, bleed=0.02, codec_hz=None):  # fmt: skip
     """The second person's local recording against the call. Positive drift: the local clock runs slow.
 
     jump : (at seconds, by seconds): from there on, the call is later by so much.
+    stop : (at seconds of the local recording, seconds): there the recorder stopped for so long.
+    codec_hz : a starved codec lets no more through than this, in steps of 20 ms that come and go.
     """
     rng = np.random.default_rng(seed + 1000)
     sides = conversation(seconds, seed, share=share)
@@ -63,6 +67,10 @@ def double_ender(seconds=180, seed=1, *, offset_s=4.7, drift_ppm=38.0, delay_s=0
             narrow
             + 0.8 * oaconvolve(narrow, rng.standard_normal(t.size) * 10 ** (-3 * t / echo_s) * 0.05)[: narrow.size]
         )
+    if codec_hz:
+        narrow = sosfilt(butter(6, codec_hz, fs=RATE, output="sos"), narrow)
+        frames = narrow[: narrow.size // 320 * 320].reshape(-1, 320)
+        frames *= rng.choice([1.0, 0.5, 0.1], (len(frames), 1), p=[0.8, 0.12, 0.08])
     squeezed = np.sign(narrow) * np.abs(narrow) ** 0.6
     call = np.roll(0.5 * squeezed, round(delay_s * RATE)) + 0.4 * sides[0]
     if jump:
@@ -74,14 +82,57 @@ def double_ender(seconds=180, seed=1, *, offset_s=4.7, drift_ppm=38.0, delay_s=0
     else:
         local = np.concatenate([np.zeros(round(-offset_s * RATE)), local])
     local = soxr.resample(local, RATE, RATE / (1 + drift_ppm * 1e-6), quality="VHQ")
+    if stop:
+        first, last = round(stop[0] * RATE), round(sum(stop) * RATE)
+        local = np.concatenate([local[:first], local[last:]])
     level = 10 ** (noise_db / 20)
     return Case(
         at_work_rate(call + level * rng.standard_normal(call.size)),
         at_work_rate(local + level * rng.standard_normal(local.size)),
         offset_s + delay_s,
         drift_ppm,
+        (stop,) if stop else (),
+        jump[1] if jump else 0.0,
     )
 
 
 def at_work_rate(sound):
     return soxr.resample(sound, RATE, WORK_RATE, quality="HQ").astype(np.float32)
+
+
+def in_one_room(seconds=180, seed=1, *, offset_s=2.3, drift_ppm=12.0, apart_db=-14.0):
+    """Two microphones that hear each other, no call: each has its own person, and the other a little later."""
+    rng = np.random.default_rng(seed + 2000)
+    one, other = conversation(seconds, seed)
+    bleed = 10 ** (apart_db / 20)
+    near = one + bleed * np.roll(other, round(0.004 * RATE))
+    far = other + bleed * np.roll(one, round(0.004 * RATE))
+    far = soxr.resample(far[round(offset_s * RATE) :], RATE, RATE / (1 + drift_ppm * 1e-6), quality="VHQ")
+    noise = 10 ** (-55 / 20)
+    return Case(
+        at_work_rate(near + noise * rng.standard_normal(near.size)),
+        at_work_rate(far + noise * rng.standard_normal(far.size)),
+        offset_s,
+        drift_ppm,
+    )
+
+
+def with_claps(seconds=180, seed=1, *, offset_s=3.4, drift_ppm=20.0, count=2):
+    """Two people who do not hear each other, and who clap together at the start and at the end."""
+    rng = np.random.default_rng(seed + 3000)
+    sides = 0.5 * conversation(seconds, seed)
+    decay = np.exp(-np.arange(round(0.08 * RATE)) / (0.012 * RATE))
+    places = [12.0, 13.1, seconds - 14.0, seconds - 12.6][: 2 * count]
+    for at in places:
+        for side in sides:
+            first = round(at * RATE)
+            side[first - RATE : first + RATE] *= 0.02
+            side[first : first + decay.size] += 0.8 * decay * rng.standard_normal(decay.size)
+    local = soxr.resample(sides[1, round(offset_s * RATE) :], RATE, RATE / (1 + drift_ppm * 1e-6), quality="VHQ")
+    noise = 10 ** (-60 / 20)
+    return Case(
+        at_work_rate(sides[0] + noise * rng.standard_normal(sides[0].size)),
+        at_work_rate(local + noise * rng.standard_normal(local.size)),
+        offset_s,
+        drift_ppm,
+    )
