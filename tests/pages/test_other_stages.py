@@ -75,6 +75,36 @@ def test_a_file_dropped_anywhere_on_the_page_comes_in(open_stage, talk_file, pag
     expect(page.locator("tr", has_text="dropped.wav")).to_contain_text("0:02", timeout=15_000)
 
 
+def test_raw_files_are_dropped_named_lined_up_heard_and_undone(page, demo_server, sample):
+    """The first ten minutes of an episode: what came from both ends and the call, and nothing known of it."""
+    base, studio = demo_server
+    episode = studio.shows.make_episode(1, "Low Water", 13).id
+    page.goto(f"{base}/episodes/{episode}/gather")
+    page.wait_for_selector("body[data-ready]")
+    files = ("marisol_local.wav", "anders_local.wav", "call_backup.wav")
+    page.set_input_files("#files", [str(sample[0] / name) for name in files])
+    for name, person in (("marisol_local.wav", "Marisol Vey"), ("anders_local.wav", "Anders Quill")):
+        field = page.get_by_label(f"Who is on {name}")
+        field.fill(person)
+        field.blur()
+        expect(page.locator("tr", has_text=name)).to_contain_text("speech", timeout=30_000)
+    expect(page.get_by_label("Role of call_backup.wav")).to_have_value("reference", timeout=30_000)
+    page.get_by_role("link", name=re.compile("Line up")).click()
+    expect(page.locator(".people li")).to_have_count(2)
+    page.locator("#measure-lining").click()
+    expect(page.locator(".people")).to_contain_text("found, not in step yet", timeout=30_000)
+    before = studio.editing.state(episode).document
+    page.locator("#put-in-step").click()
+    expect(page.get_by_role("link", name=re.compile("Line up"))).to_contain_text("2 of 2 in step")
+    anders = studio.editing.state(episode).document.tracks[1].clips[0]
+    assert anders.start == pytest.approx(4.86 * 48_000, abs=48)
+    page.get_by_role("button", name="Both").click()
+    expect(page.get_by_role("button", name="Both")).to_have_attribute("aria-pressed", "true")
+    page.keyboard.press("Control+z")
+    expect(page.locator("#put-in-step")).to_be_visible()
+    assert studio.editing.state(episode).document == before
+
+
 def test_a_check_up_is_read_and_a_call_split_into_its_people(open_stage, page, demo_server):
     open_stage("gather")
     row = page.locator("tr", has_text="anders_local.wav")
@@ -109,6 +139,7 @@ def test_people_are_compared_nudged_put_back_and_set_by_hand(open_stage, page, d
     expect(page.locator("#undo")).to_have_attribute("title", "Lined up Anders Quill")
     assert state(EPISODE).document.tracks[1].clips[0].start - start == 480
     page.keyboard.press("Control+z")
+    expect(page.locator("#redo")).to_have_attribute("title", "Lined up Anders Quill")
     expect(page.locator(".people .chosen")).to_contain_text("not in step yet")
     assert state(EPISODE).document.tracks[1].clips[0].start == start
     page.locator("#by-hand").click()

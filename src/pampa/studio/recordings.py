@@ -1,5 +1,6 @@
 """Recordings: bring files in, in pieces that may stop and go on; conform and analyse them; name who is who."""
 
+import re
 import uuid
 from pathlib import Path
 from typing import Any
@@ -216,8 +217,8 @@ class Recordings:
         with self._sessions.begin() as session:
             row = self._get(session, recording.id)
             row.facts, row.state, row.error = facts, "ready", ""
-            if row.role == "person" and facts["conformed_channels"] == 2:
-                row.role = "music"
+            if row.role == "person" and not row.person:
+                row.role = _likely_role(row.name, facts["conformed_channels"])
             recording = row
         self._sounds.forget(recording.id)
         if not recording.placed and recording.role != "reference":
@@ -271,6 +272,13 @@ class Recordings:
 
     def _tell(self, episode_id: int) -> None:
         self._events.post(Event("recordings", episode_id))
+
+
+def _likely_role(name: str, channels: int) -> str:
+    """What a file is for that nobody has said anything about yet: a call is to line up with, stereo is music."""
+    if re.search(r"call|backup|back-up", name.lower()):
+        return "reference"
+    return "music" if channels == 2 else "person"
 
 
 def wave_bytes(sound: np.ndarray, points: int) -> bytes:

@@ -232,7 +232,7 @@ const core = {
   cancelJob(job) { return this.attempt(() => api.post(`/api/jobs/${job.id}/cancel`)); },
   async readRecordings() {
     this.recordings = await api.get(`/api/episodes/${this.episodeId}/recordings`).catch(() => this.recordings);
-    this.$nextTick(() => stage.rows.show(this.recordings));
+    this.$nextTick(() => { stage.rows.show(this.recordings); this.drawLining(); });
     const views = { gains: this.gains(), names: this.names() };
     stage.sheet.show(views);
     stage.loupe.show(views);

@@ -13,6 +13,8 @@ const SPANS = [2, 8, 30];
 export function lineUp(data, stage) {
   return {
     linings: data.linings,
+    lined: [],
+    lastStart: 0,
     reference: data.linings.length ? data.linings[0].reference : null,
     chosenPerson: null,
     liningPlace: 0,
@@ -48,21 +50,24 @@ export function lineUp(data, stage) {
       return any ? any.id : null;
     },
     isReference(recording) { return recording.id === this.referenceId; },
-    setReference(event) { this.reference = Number(event.target.value); },
+    setReference(event) { this.reference = Number(event.target.value); this.drawLining(); },
     nameOf(id) {
       const recording = this.recordings.find((candidate) => candidate.id === id);
       return recording ? recording.person || recording.name : "";
     },
-    // Recordings of people on tracks, each with what is known of it.
-    get lined() {
+    // Recordings of people on tracks, each with what is known of it. Worked out when something has changed: a
+    // getter would do it again for every word of the panel, after every edit.
+    refreshLined() {
       const rows = [];
-      for (const track of this.people.filter((candidate) => candidate.kind === "person")) {
-        const clips = this.revision >= 0 ? stage.doc.tracks.find((candidate) => candidate.id === track.id).clips : [];
-        for (const id of new Set(clips.map((clip) => clip.recording))) {
-          if (id !== this.referenceId) rows.push({ id, track, name: this.nameOf(id) || track.name, lining: this.linings.find((lining) => lining.recording === id) ?? null });
+      const starts = [0];
+      for (const track of stage.doc.tracks.filter((candidate) => candidate.kind === "person" && candidate.clips.length)) {
+        starts.push(track.clips[0].start);
+        for (const id of new Set(track.clips.map((clip) => clip.recording))) {
+          if (id !== this.referenceId) rows.push({ id, track: { id: track.id, name: track.name }, name: this.nameOf(id) || track.name, lining: this.linings.find((lining) => lining.recording === id) ?? null });
         }
       }
-      return rows;
+      if (JSON.stringify(rows) !== JSON.stringify(this.lined)) this.lined = rows;
+      this.lastStart = Math.max(...starts);
     },
     get chosen() { return this.lined.find((row) => row.id === this.chosenPerson) ?? this.lined[0] ?? null; },
     get lining() { return this.chosen ? this.chosen.lining : null; },
@@ -100,7 +105,7 @@ export function lineUp(data, stage) {
     get liningTitle() { return this.chosen ? `${this.nameOf(this.referenceId)} above, ${this.chosen.name} below` : ""; },
     get needsStep() { return this.linings.some((lining) => lining.matched && !lining.in_place); },
     drawLining() {
-      if (!stage.lining) return;
+      this.refreshLined();
       const person = this.chosen ? this.people.findIndex((track) => track.id === this.chosen.track.id) % 5 : 0;
       stage.lining.show({ episode: this.episodeId, lining: this.lining ? { ...this.lining } : null, person, place: this.liningPlace });
       stage.anchors.show({ span: this.handSpan, sides: this.byHand && this.chosen ? [this.side(this.referenceId, 0, 0), this.side(this.chosen.id, 1, person)] : [] });
@@ -126,10 +131,6 @@ export function lineUp(data, stage) {
     nudge(track, ms) { return this.edit({ edit: "nudge", track: track.id, by: Math.round(ms * 48) }); },
     nudgeName: (ms) => `${ms > 0 ? "+" : "−"}${Math.abs(ms)}`,
     nudgeLabel: (ms) => `${Math.abs(ms)} milliseconds ${ms > 0 ? "later" : "earlier"}`,
-    get lastStart() {
-      const starts = this.revision >= 0 ? stage.doc.tracks.filter((track) => track.kind === "person" && track.clips.length).map((track) => track.clips[0].start) : [];
-      return Math.max(...starts, 0);
-    },
     trimToStart() { return this.edit({ edit: "take_out", start: 0, stop: this.lastStart }); },
 
     // -- listening ----------------------------------------------------------------------------------------------
