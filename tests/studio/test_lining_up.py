@@ -148,6 +148,8 @@ def test_refusals_say_why_and_move_nothing(studio, double_end, tmp_path):
         studio.lining_up.start(episode, numbers["call"], [numbers["call"]])
     with pytest.raises(NotFound, match="measured yet"):
         studio.lining_up.nudge(episode, numbers["anders"], 5)
+    with pytest.raises(NotFound, match="not on the list"):
+        studio.lining_up.set_by_hand(episode, 999, numbers["call"], [(1.0, 2.0)])
     assert studio.lining_up.proposals(episode) == []
 
 

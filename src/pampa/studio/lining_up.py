@@ -1,6 +1,5 @@
 """Lining up: measure how recordings lie against a reference, look and listen, and put people in step by one edit."""
 
-import threading
 from collections.abc import Sequence
 from dataclasses import asdict, dataclass
 from typing import Any
@@ -58,8 +57,6 @@ class LiningUp:
                  sounds: Sounds) -> None:  # fmt: skip
         self._sessions, self._jobs, self._events = sessions, jobs, events
         self._editing, self._sounds = editing, sounds
-        self._work: tuple[str, Mono] | None = None
-        self._lock = threading.Lock()
         jobs.register("line up", self._measure)
 
     def start(self, episode_id: int, reference: int, recordings: Sequence[int] | None = None) -> int:
@@ -101,7 +98,10 @@ class LiningUp:
 
         With one, a drift that was measured before stays.
         """
-        known = next((m for m in self._measured(episode_id)[0] if m.recording == recording and m.found.matched), None)
+        measured, frames = self._measured(episode_id)
+        if recording not in frames or reference not in frames:
+            raise NotFound("That recording is not on the list of this episode any more. Nothing was changed.")
+        known = next((m for m in measured if m.recording == recording and m.found.matched), None)
         clock = through(pairs, drift_ppm=known.clock.drift_ppm if known else 0.0)
         points = tuple(Point(local, heard - local, 1.0) for local, heard in pairs)
         found = Alignment(clock, 1.0, True, (), points, 0.0, "")
@@ -168,7 +168,7 @@ class LiningUp:
     def _measure(self, parameters: dict[str, Any], progress: Progress, job_id: int) -> None:
         episode_id = self._jobs.episode_of(job_id)
         progress("Reading the reference", 0.02)
-        reference = self._at_work_rate(parameters["reference"])
+        reference = at_work_rate(self._sounds.conformed(parameters["reference"]))
         recordings = parameters["recordings"]
         for index, recording in enumerate(recordings):
             with self._sessions() as session:
@@ -178,14 +178,6 @@ class LiningUp:
             local = at_work_rate(self._sounds.conformed(recording))
             progress(f"Comparing {name}", 0.1 + 0.9 * (index + 0.3) / len(recordings))
             self._store(episode_id, recording, parameters["reference"], align_sounds(reference, local))
-
-    def _at_work_rate(self, recording: int) -> Mono:
-        """The reference, kept while several recordings are compared with it."""
-        key = self._sounds.key(recording)
-        with self._lock:
-            if self._work is None or self._work[0] != key:
-                self._work = (key, at_work_rate(self._sounds.conformed(recording)))
-            return self._work[1]
 
     def _store(self, episode_id: int, recording: int, reference: int, found: Alignment, *, by_hand: bool = False
                ) -> None:  # fmt: skip
