@@ -2,19 +2,18 @@
 
 import json
 import sys
-from collections.abc import Iterator
 from itertools import pairwise
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 import soundfile
-import soxr
 
 from pampa.cli.reading import decoded
 from pampa.core.errors import PampaError, SignalError
-from pampa.core.sound import SEGMENT_S, ArraySource, FloatArray
+from pampa.core.sound import SEGMENT_S, ArraySource
 from pampa.core.sync.align import Alignment, align_sounds
+from pampa.core.sync.clocked import clocked, clocked_frames
 from pampa.core.sync.features import at_work_rate
 
 
@@ -83,6 +82,7 @@ def write_lined_up(source: ArraySource, found: Alignment, path: Path, length_s: 
     """Write a recording on the reference's time, from its beginning to the later of both ends, drift taken out."""
     making = path.with_name(f".{path.stem}.making.wav")
     clock, rate = found.clock, source.rate
+    true = clocked(source, clock.drift_ppm)
     edges = [0.0, *(cut.at_s for cut in found.breaks), source.frames / rate]
     shift, place = 0.0, 0
     try:
@@ -90,7 +90,9 @@ def write_lined_up(source: ArraySource, found: Alignment, path: Path, length_s: 
             for index, (start, stop) in enumerate(pairwise(edges)):
                 shift += found.breaks[index - 1].jump_s if index else 0.0
                 target = round((clock.to_reference(start) + shift) * rate)
-                for block in _resampled(source, round(start * rate), round(stop * rate), 1 + clock.drift_ppm * 1e-6):
+                first, last = (clocked_frames(round(edge * rate), clock.drift_ppm) for edge in (start, stop))
+                for at in range(first, last, SEGMENT_S * rate):
+                    block = true.read(at, min(at + SEGMENT_S * rate, last))
                     skipped = min(max(place - target, 0), len(block))  # what lies before what is written already
                     out.write(np.zeros((max(target - place, 0), source.channels), np.float32))
                     out.write(block[skipped:])
@@ -100,13 +102,3 @@ def write_lined_up(source: ArraySource, found: Alignment, path: Path, length_s: 
         making.replace(path)
     finally:
         making.unlink(missing_ok=True)
-
-
-def _resampled(source: ArraySource, start: int, stop: int, ratio: float) -> Iterator[FloatArray]:
-    """A stretch of a source, longer by `ratio`, in blocks."""
-    stream = soxr.ResampleStream(source.rate, source.rate * ratio, source.channels, dtype="float32", quality="VHQ")
-    size = SEGMENT_S * source.rate
-    for at in range(start, stop, size):
-        block = np.ascontiguousarray(source.read(at, min(at + size, stop)))
-        made = stream.resample_chunk(block, last=at + size >= stop)
-        yield made if made.ndim == 2 else made[:, None]
