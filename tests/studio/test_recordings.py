@@ -223,3 +223,50 @@ def test_the_same_file_again_is_recognised_and_a_removed_one_comes_back(studio, 
     assert upload("a.wav") == first
     assert [recording.id for recording in studio.recordings.of_episode(episode)] == [first]
     assert len(studio.editing.state(episode).document.tracks) == 1
+
+
+def test_the_list_keeps_the_order_that_a_person_gave_it(studio, two_people):
+    first, second = (recording.id for recording in studio.recordings.of_episode(two_people))
+    studio.recordings.reorder(two_people, [second, first])
+    assert [r.id for r in studio.recordings.of_episode(two_people)] == [second, first]
+
+
+def test_parts_are_joined_in_one_edit_and_undone_in_one(studio, two_people):
+    before = studio.editing.state(two_people).document
+    numbers = [recording.id for recording in studio.recordings.of_episode(two_people)]
+    [track] = studio.recordings.join(two_people, numbers).document.tracks
+    assert [clip.recording for clip in track.clips] == numbers
+    assert track.clips[0].end == track.clips[1].start
+    assert studio.editing.undo(two_people).document == before
+    with pytest.raises(NotFound):
+        studio.recordings.join(two_people, [numbers[0], 999])
+
+
+def test_a_recording_for_a_take_waits_in_the_list(studio, episode, talk_file):
+    send(studio, episode, talk_file("take.wav"), person="Anders Quill", placed=True)
+    recording = only(studio, episode)
+    assert (recording.person, recording.state) == ("Anders Quill", "ready")
+    assert studio.editing.state(episode).document.tracks == ()
+
+
+@pytest.mark.parametrize(
+    ("name", "role"),
+    [
+        ("room_tone_anders.wav", "room tone"),
+        ("room sandhaven.wav", "room tone"),
+        ("call_backup.wav", "reference"),
+        ("anders_broom.wav", "person"),
+    ],
+)
+def test_what_a_file_is_for_is_guessed_from_its_name(studio, episode, talk_file, name, role):
+    send(studio, episode, talk_file(name, seconds=2))
+    assert only(studio, episode).role == role
+
+
+def test_somebody_named_later_takes_the_seat_that_waits(studio, episode, talk_file):
+    studio.editing.edit(episode, "add_track", {"name": "Anders Quill", "kind": "person"})
+    send(studio, episode, talk_file("rec0001.wav", seconds=2))
+    assert len(studio.editing.state(episode).document.tracks) == 2
+    studio.recordings.change(only(studio, episode).id, person="Anders Quill")
+    [track] = studio.editing.state(episode).document.tracks
+    assert (track.name, len(track.clips)) == ("Anders Quill", 1)

@@ -64,6 +64,30 @@ class ArraySource:
         return out
 
 
+@dataclass(frozen=True, eq=False)
+class Excerpt:
+    """`frames` frames of a source, from frame `start` on, as a source of their own."""
+
+    source: Source
+    start: int
+    frames: int
+
+    @property
+    def rate(self) -> int:
+        return self.source.rate
+
+    @property
+    def channels(self) -> int:
+        return self.source.channels
+
+    def read(self, start: int, stop: int) -> FloatArray:
+        first, last = max(start, 0), min(stop, self.frames)
+        out = np.zeros((stop - start, self.channels), np.float32)
+        if last > first:
+            out[first - start : last - start] = self.source.read(self.start + first, self.start + last)
+        return out
+
+
 @dataclass(frozen=True)
 class Segment:
     """One fixed piece of a source: frames `start` to `stop`."""

@@ -26,7 +26,7 @@ def build(studio: Studio, folder: Path, truth: Truth, tell: Callable[[str], None
         ("marisol_local.wav", {"person": "Marisol Vey"}),
         ("anders_local.wav", {"person": "Anders Quill"}),
         ("nola_spot.wav", {"person": "Nola Brant", "role": "spot", "offset": seconds(truth.spot_starts_s)}),
-        ("room_sandhaven.wav", {"person": "Room tone, Sandhaven", "role": "reference"}),
+        ("room_sandhaven.wav", {"person": "Room tone, Sandhaven", "role": "room tone"}),
         ("call_backup.wav", {"person": "Call backup", "role": "reference"}),
     ]
     for name, details in arriving:

@@ -26,7 +26,10 @@ class Show(Base):
 
 
 class Episode(Base):
-    """revision counts every change and never falls; position is how many journal entries are in force."""
+    """revision counts every change and never falls; position is how many journal entries are in force.
+
+    larder : not an episode to work on but the shelf where a show's pieces are kept.
+    """
 
     __tablename__ = "episodes"
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -34,6 +37,7 @@ class Episode(Base):
     title: Mapped[str]
     number: Mapped[int | None]
     archived: Mapped[bool] = mapped_column(default=False)
+    larder: Mapped[bool] = mapped_column(default=False)
     revision: Mapped[int] = mapped_column(default=0)
     position: Mapped[int] = mapped_column(default=0)
     choices: Mapped[dict[str, Any]] = mapped_column(default=dict)
@@ -41,7 +45,10 @@ class Episode(Base):
 
 
 class Recording(Base):
-    """A file that came in. state: waiting, ready or failed. placed: it has been put onto a track once."""
+    """A file that came in. state: waiting, ready or failed. placed: it has been put onto a track once.
+
+    rank : its place in the list, the lowest first; those of one rank in the order they came.
+    """
 
     __tablename__ = "recordings"
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -60,7 +67,38 @@ class Recording(Base):
     error: Mapped[str] = mapped_column(default="")
     placed: Mapped[bool] = mapped_column(default=False)
     removed: Mapped[bool] = mapped_column(default=False)
+    rank: Mapped[int] = mapped_column(default=0)
     facts: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    created: Mapped[datetime] = mapped_column(default=now)
+
+
+class Piece(Base):
+    """What the larder knows of a recording on its shelf: a stretch of it, for use in any episode of the show.
+
+    sought : name, tags and kind in small letters. used : when an episode took it last.
+    """
+
+    __tablename__ = "pieces"
+    recording_id: Mapped[int] = mapped_column(ForeignKey("recordings.id"), primary_key=True)
+    name: Mapped[str]
+    kind: Mapped[str]
+    tags: Mapped[str] = mapped_column(default="")
+    sought: Mapped[str]
+    start: Mapped[int] = mapped_column(default=0)
+    length: Mapped[int]
+    loudness_lufs: Mapped[float | None]
+    bpm: Mapped[float | None]
+    used: Mapped[datetime | None]
+
+
+class Pattern(Base):
+    """How a show's episodes usually are: people with recipes, pieces and their places. content: a pattern."""
+
+    __tablename__ = "patterns"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    show_id: Mapped[int] = mapped_column(ForeignKey("shows.id"), index=True)
+    name: Mapped[str]
+    content: Mapped[dict[str, Any]]
     created: Mapped[datetime] = mapped_column(default=now)
 
 
@@ -106,7 +144,10 @@ class Snapshot(Base):
 
 
 class Upload(Base):
-    """A file on its way in: `received` bytes of `size` are on disk and acknowledged."""
+    """A file on its way in: `received` bytes of `size` are on disk and acknowledged.
+
+    details : what is known of the recording already that it will be.
+    """
 
     __tablename__ = "uploads"
     id: Mapped[str] = mapped_column(primary_key=True)
@@ -114,7 +155,7 @@ class Upload(Base):
     name: Mapped[str]
     size: Mapped[int]
     received: Mapped[int] = mapped_column(default=0)
-    after_track: Mapped[int | None]
+    details: Mapped[dict[str, Any]] = mapped_column(default=dict)
     created: Mapped[datetime] = mapped_column(default=now)
 
 

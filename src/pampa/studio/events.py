@@ -9,7 +9,7 @@ from typing import Any
 
 @dataclass(frozen=True)
 class Event:
-    """kind: `revision`, `job`, `recordings`, `loudness` or `deliveries`."""
+    """kind: `revision`, `job`, `recordings`, `loudness`, `lining`, `checkups`, `larder` or `deliveries`."""
 
     kind: str
     episode_id: int
@@ -20,12 +20,12 @@ class Events:
     """A board that use cases post on from any thread, and pages read from in the event loop."""
 
     def __init__(self) -> None:
-        self._listeners: dict[asyncio.Queue[Event | None], tuple[int, asyncio.AbstractEventLoop]] = {}
+        self._listeners: dict[asyncio.Queue[Event | None], tuple[frozenset[int], asyncio.AbstractEventLoop]] = {}
 
     def post(self, event: Event) -> None:
         """Tell the pages that show this episode."""
-        for queue, (episode_id, loop) in list(self._listeners.items()):
-            if episode_id == event.episode_id:
+        for queue, (episodes, loop) in list(self._listeners.items()):
+            if event.episode_id in episodes:
                 with contextlib.suppress(RuntimeError):  # the page's loop has just ended
                     loop.call_soon_threadsafe(queue.put_nowait, event)
 
@@ -35,10 +35,10 @@ class Events:
             with contextlib.suppress(RuntimeError):
                 loop.call_soon_threadsafe(queue.put_nowait, None)
 
-    async def read(self, episode_id: int) -> AsyncIterator[Event | None]:
-        """Events of an episode as they come; None every 15 s without one, so that a lost page is noticed."""
+    async def read(self, *episodes: int) -> AsyncIterator[Event | None]:
+        """Events of these episodes as they come; None every 15 s without one, so that a lost page is noticed."""
         queue: asyncio.Queue[Event | None] = asyncio.Queue(1000)
-        self._listeners[queue] = (episode_id, asyncio.get_running_loop())
+        self._listeners[queue] = (frozenset(episodes), asyncio.get_running_loop())
         try:
             while True:
                 try:

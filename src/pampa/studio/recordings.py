@@ -12,11 +12,11 @@ from sqlalchemy.orm import Session, sessionmaker
 from pampa.core.errors import EditRefused, NotFound, PampaError, UnreadableSound
 from pampa.core.executor import Executor
 from pampa.core.files.stalks import read_stalks
-from pampa.core.loudness.measure import to_db
+from pampa.core.loudness.measure import summarise, to_db
 from pampa.core.voice.level import speech_level
 from pampa.store.media import DiskFull, Media, safe_name, safe_suffix
 from pampa.store.models import Episode, Recording, Upload
-from pampa.studio.editing import Editing
+from pampa.studio.editing import Editing, State
 from pampa.studio.events import Event, Events
 from pampa.studio.jobs import Jobs, Progress
 from pampa.studio.sounds import Sounds
@@ -24,6 +24,9 @@ from pampa.studio.sounds import Sounds
 __all__ = ["DiskFull", "Recording", "Recordings", "Upload", "UploadOutOfStep"]
 
 TRACK_KINDS = ("person", "spot", "music", "effects")
+UNPLACED = ("reference", "room tone")
+LAST = 1 << 30
+"""The rank of what was borrowed: after what came in for this episode."""
 
 
 class UploadOutOfStep(PampaError):
@@ -43,13 +46,17 @@ class Recordings:
         self._editing, self._sounds, self._executor, self._largest = editing, sounds, executor, largest
         jobs.register("bring in", self._bring_in)
 
-    def of_episode(self, episode_id: int) -> list[Recording]:
+    def of_episode(self, episode_id: int, *, removed: bool = False) -> list[Recording]:
+        """The list as a person has ordered it; or what was removed from it."""
         with self._sessions() as session:
-            wanted = select(Recording).where(Recording.episode_id == episode_id, Recording.removed.is_(False))
-            return list(session.scalars(wanted.order_by(Recording.id)))
+            wanted = select(Recording).where(Recording.episode_id == episode_id, Recording.removed.is_(removed))
+            return list(session.scalars(wanted.order_by(Recording.rank, Recording.id)))
 
-    def begin_upload(self, episode_id: int, name: str, size: int, after_track: int | None = None) -> Upload:
-        """Announce a file. Refused if it is empty, too large, or the disk has no room for it."""
+    def begin_upload(self, episode_id: int, name: str, size: int, **details: Any) -> Upload:
+        """Announce a file. Refused if it is empty, too large, or the disk has no room for it.
+
+        details : of the recording that it will be: after_track, person, role, placed.
+        """
         name = safe_name(name)
         if size <= 0:
             raise UnreadableSound(f"{name} is empty: it holds no bytes. Copy it from the recorder again.")
@@ -60,7 +67,7 @@ class Recordings:
             if session.get(Episode, episode_id) is None:
                 raise NotFound("There is no such episode.")
             upload = Upload(id=uuid.uuid4().hex, episode_id=episode_id, name=name, size=size, received=0,
-                            after_track=after_track)  # fmt: skip
+                            details=details)  # fmt: skip
             session.add(upload)
         return upload
 
@@ -89,7 +96,7 @@ class Recordings:
         if known:
             return upload, known
         recording = self._add(upload.episode_id, upload.name, sha256, suffix, upload.size,
-                              after_track=upload.after_track, upload_id=upload_id)  # fmt: skip
+                              upload_id=upload_id, **upload.details)  # fmt: skip
         return upload, recording
 
     def _known(self, upload: Upload, sha256: str) -> Recording | None:
@@ -137,8 +144,8 @@ class Recordings:
         return self._add(episode_id, safe_name(path.name), sha256, suffix, size, **details)
 
     def change(self, recording_id: int, *, person: str | None = None, role: str | None = None,
-               channels: str | None = None) -> Recording:  # fmt: skip
-        """Say who it is, what it is for, or which channels count. Other channels are conformed anew."""
+               channels: str | None = None, name: str | None = None) -> Recording:  # fmt: skip
+        """Say who it is, what it is for, which channels count (it is conformed anew then), or rename it."""
         job = None
         with self._sessions.begin() as session:
             recording = self._get(session, recording_id)
@@ -146,6 +153,8 @@ class Recordings:
                 recording.person = person.strip()[:80]
             if role is not None:
                 recording.role = role
+            if name is not None:
+                recording.name = safe_name(name)
             if channels is not None and channels != recording.channels:
                 recording.channels, recording.state = channels, "waiting"
                 job = self._jobs.add(session, "bring in", recording.episode_id, f"Bringing in {recording.name}",
@@ -158,9 +167,16 @@ class Recordings:
         return recording
 
     def _name_tracks(self, recording: Recording, person: str | None, role: str | None) -> None:
-        """A track that holds only this recording is called as it is, and is of its kind."""
+        """A track that holds only this recording is called as it is, and is of its kind.
+
+        Where an empty track of that name waits, as after a pattern, the recording takes its seat.
+        """
         for track in self._editing.state(recording.episode_id).document.tracks:
             if track.clips and all(clip.recording == recording.id for clip in track.clips):
+                seat = self._seat(recording.episode_id, person)
+                if seat is not None:
+                    self._editing.edit(recording.episode_id, "take_seat", {"track": track.id, "onto": seat})
+                    continue
                 named = {"name": person} if person else {}
                 kind = {"kind": role} if role in TRACK_KINDS else {}
                 self._editing.edit(recording.episode_id, "set_track", {"track": track.id, **named, **kind})
@@ -171,6 +187,46 @@ class Recordings:
             recording = self._get(session, recording_id)
             recording.removed = not back
         self._tell(recording.episode_id)
+
+    def reorder(self, episode_id: int, wanted: list[int]) -> None:
+        """List the recordings in this order; those not named come after."""
+        places = {number: place for place, number in enumerate(wanted)}
+        with self._sessions.begin() as session:
+            rows = session.scalars(select(Recording).where(Recording.episode_id == episode_id))
+            for row in rows:
+                row.rank = places.get(row.id, len(places))
+        self._tell(episode_id)
+
+    def join(self, episode_id: int, parts: list[int], *, revision: int | None = None) -> State:
+        """Lay the parts that a recorder made of one recording after one another, on the track of the first."""
+        lengths = []
+        with self._sessions() as session:
+            for number in parts:
+                recording = self._get(session, number)
+                if recording.episode_id != episode_id or recording.state != "ready":
+                    raise EditRefused(f"{recording.name} is not ready to be joined. Nothing was changed.")
+                lengths.append([number, recording.facts["conformed_frames"]])
+        return self._editing.edit(episode_id, "in_sequence", {"recordings": lengths}, revision=revision)
+
+    def borrow(self, recording_id: int, episode_id: int, *, person: str, role: str) -> Recording:
+        """The same sound as a recording of another episode, not put on any track by itself."""
+        with self._sessions.begin() as session:
+            lent = self._get(session, recording_id)
+            wanted = select(Recording).where(
+                Recording.episode_id == episode_id, Recording.sha256 == lent.sha256,
+                Recording.channels == lent.channels,
+            )  # fmt: skip
+            own = session.scalars(wanted.order_by(Recording.removed, Recording.id)).first()
+            if own is None:
+                own = Recording(
+                    episode_id=episode_id, name=lent.name, person=person, role=role, sha256=lent.sha256,
+                    suffix=lent.suffix, size=lent.size, channels=lent.channels, state=lent.state, facts=lent.facts,
+                    placed=True, rank=LAST,
+                )  # fmt: skip
+                session.add(own)
+            own.removed = False
+        self._tell(episode_id)
+        return own
 
     def stalks(self, recording_id: int, level: int, first: int, last: int) -> bytes:
         """Cells of the waveform pyramid, two bytes each: peak and average."""
@@ -221,10 +277,13 @@ class Recordings:
                 row.role = _likely_role(row.name, facts["conformed_channels"])
             recording = row
         self._sounds.forget(recording.id)
-        if not recording.placed and recording.role != "reference":
+        with self._sessions() as session:
+            on_shelf = session.get_one(Episode, recording.episode_id).larder
+        if not (recording.placed or on_shelf or recording.role in UNPLACED):
             self._place(recording, facts["conformed_frames"])
         self._tell(recording.episode_id)
-        self._jobs.start("check up", recording.episode_id, f"Checking {recording.name} up", recording=recording.id)
+        after, doing = ("shelve", "Measuring") if on_shelf else ("check up", "Checking up")
+        self._jobs.start(after, recording.episode_id, f"{doing} {recording.name}", recording=recording.id)
 
     def _conformed(self, recording: Recording, progress: Progress) -> dict[str, Any]:
         def told(share: float) -> bool:
@@ -238,6 +297,7 @@ class Recordings:
             "duration_s": facts.frames / facts.rate,
             "notes": facts.notes,
             "speech_lufs": speech_level(part.energy),
+            "integrated_lufs": summarise(part).integrated_lufs,
             "peak_dbfs": to_db(part.sample_peak),
         }
 
@@ -246,12 +306,23 @@ class Recordings:
             self._get(session, recording.id).placed = True
 
         name = recording.person or Path(recording.name).stem.replace("_", " ")
+        track = self._known_track(recording)
+        if track is None and recording.role == "person":
+            track = self._seat(recording.episode_id, name)
         self._editing.edit(
             recording.episode_id, "bring_in",
             {"name": name, "kind": recording.role, "recording": recording.id, "length": length,
-             "start": recording.offset, "track": self._known_track(recording), "drift_ppm": recording.drift_ppm},
+             "start": recording.offset, "track": track, "drift_ppm": recording.drift_ppm},
             also=placed,
         )  # fmt: skip
+
+    def _seat(self, episode_id: int, name: str | None) -> int | None:
+        """The empty track that waits for somebody: called so, or its first name is a word of `name`."""
+        words = set(re.findall(r"\w+", (name or "").casefold()))
+        for track in self._editing.state(episode_id).document.tracks:
+            if track.kind == "person" and not track.clips and track.name.casefold().split()[0] in words:
+                return track.id
+        return None
 
     def _known_track(self, recording: Recording) -> int | None:
         tracks = self._editing.state(recording.episode_id).document.tracks
@@ -278,6 +349,8 @@ def _likely_role(name: str, channels: int) -> str:
     """What a file is for that nobody has said anything about yet: a call is to line up with, stereo is music."""
     if re.search(r"call|backup|back-up", name.lower()):
         return "reference"
+    if re.search(r"room.?tone|(^|[ _-])room[ _.-]", name.lower()):
+        return "room tone"
     return "music" if channels == 2 else "person"
 
 

@@ -22,13 +22,15 @@ class Shows:
     def episodes(self, show_id: int, *, archived: bool = False) -> list[Episode]:
         """Episodes of a show, the latest number first."""
         with self._sessions() as session:
-            wanted = select(Episode).where(Episode.show_id == show_id, Episode.archived == archived)
+            wanted = select(Episode).where(
+                Episode.show_id == show_id, Episode.archived == archived, Episode.larder.is_(False)
+            )
             return list(session.scalars(wanted.order_by(Episode.number.desc(), Episode.id.desc())))
 
     def episode(self, episode_id: int) -> tuple[Show, Episode]:
         with self._sessions() as session:
             episode = session.get(Episode, episode_id)
-            if episode is None:
+            if episode is None or episode.larder:
                 raise NotFound("There is no such episode. It may have been made in another data folder.")
             return session.get_one(Show, episode.show_id), episode
 
@@ -57,6 +59,20 @@ class Shows:
             episode = Episode(show_id=show_id, title=_named(title, "episode"), number=number, choices={})
             session.add(episode)
         return episode
+
+    def shelf(self, show_id: int) -> int:
+        """The episode that is a show's larder; it is made when it is first asked for."""
+        with self._sessions.begin() as session:
+            if session.get(Show, show_id) is None:
+                raise NotFound("There is no such show.")
+            wanted = select(Episode.id).where(Episode.show_id == show_id, Episode.larder)
+            shelf = session.scalar(wanted)
+            if shelf is None:
+                made = Episode(show_id=show_id, title="Larder", number=None, larder=True, choices={})
+                session.add(made)
+                session.flush()
+                shelf = made.id
+        return shelf
 
     def change_episode(self, episode_id: int, *, title: str | None = None, number: int | None = None,
                        archived: bool | None = None, choices: dict[str, Any] | None = None) -> Episode:  # fmt: skip

@@ -12,8 +12,10 @@ from pampa.studio.checking_up import CheckingUp
 from pampa.studio.editing import Editing
 from pampa.studio.events import Events
 from pampa.studio.jobs import Jobs
+from pampa.studio.larder import Larder
 from pampa.studio.lining_up import LiningUp
 from pampa.studio.listening import Listening
+from pampa.studio.patterns import Patterns
 from pampa.studio.recordings import Recordings
 from pampa.studio.sending import Sending
 from pampa.studio.settings import Settings
@@ -53,6 +55,10 @@ class Studio:
         self.recordings = Recordings(
             sessions, self.media, self.jobs, self.events, self.editing, self.sounds, executor, settings.largest_upload
         )
+        self.larder = Larder(
+            sessions, self.jobs, self.events, self.shows, self.editing, self.recordings, self.sounds, executor
+        )
+        self.patterns = Patterns(sessions, self.shows, self.editing, self.recordings, self.larder)
         self.checking_up = CheckingUp(sessions, self.jobs, self.events, self.sounds, executor)
         self.lining_up = LiningUp(sessions, self.jobs, self.events, self.editing, self.sounds)
         self.sending = Sending(

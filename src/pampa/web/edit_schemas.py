@@ -129,6 +129,26 @@ class Nudge(Edit):
     by: Annotated[int, Field(ge=-(1 << 32), le=1 << 32)]
 
 
+class LaidPiece(BaseModel):
+    """A stretch of a recording and where it begins in the episode."""
+
+    recording: int
+    start: Place
+    length: Annotated[int, Field(gt=0)]
+    source: Place = 0
+
+
+class Lay(Edit):
+    """Put pieces at their places: on `track` where there is room, else on a new track; all at once."""
+
+    edit: Literal["lay"]
+    name: Annotated[str, Field(max_length=80)]
+    kind: Kind
+    pieces: Annotated[list[LaidPiece], Field(min_length=1, max_length=200)]
+    track: int | None = None
+    instead_of: int | None = Field(None, description="A clip that goes in the same moment.")
+
+
 class AddMarker(Edit):
     edit: Literal["add_marker"]
     at: Place
@@ -148,7 +168,7 @@ class RemoveMarker(Edit):
 
 AnyEdit = Annotated[
     TakeOut | Clear | PutBack | Split | Move | Trim | SetClip | RemoveClip | AddClip | AddTrack | RemoveTrack
-    | SetTrack | SetRecipe | SetDucking | Nudge | AddMarker | SetMarker | RemoveMarker,
+    | SetTrack | SetRecipe | SetDucking | Nudge | Lay | AddMarker | SetMarker | RemoveMarker,
     Field(discriminator="edit"),
 ]  # fmt: skip
 

@@ -189,9 +189,13 @@ class RecordingOut(Told):
         return cls.model_validate(recording)
 
 
+Role = Literal["person", "spot", "music", "effects", "room tone", "reference"]
+
+
 class RecordingChange(BaseModel):
+    name: Name | None = Field(None, description="What the file is called in lists.")
     person: str | None = Field(None, max_length=80)
-    role: Literal["person", "spot", "music", "effects", "reference"] | None = None
+    role: Role | None = None
     channels: Literal["auto", "keep", "left", "right", "sum"] | None = None
 
 
@@ -199,6 +203,18 @@ class NewUpload(BaseModel):
     name: str = Field(min_length=1, max_length=1000, examples=["anders_local.wav"])
     size: int = Field(ge=0, examples=[60_400_000])
     after_track: int | None = Field(None, description="Put it after what lies on this track; else on one of its own.")
+    person: str = Field("", max_length=80)
+    role: Role = "person"
+    placed: bool = Field(False, description="Leave it in the list; it is laid on a track by an edit.")
+
+
+class Order(BaseModel):
+    recordings: list[int] = Field(max_length=10_000, examples=[[3, 1, 2]])
+
+
+class Parts(BaseModel):
+    revision: int
+    recordings: Annotated[list[int], Field(min_length=2, max_length=1000, examples=[[3, 4]])]
 
 
 class UploadOut(Told):

@@ -7,6 +7,7 @@ from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from pampa.core.errors import NotFound
 from pampa.core.sound import RATE
+from pampa.web.larder_schemas import PatternOut
 from pampa.web.pages import page
 from pampa.web.routes.deps import WithStudio
 from pampa.web.schemas import DeliveryOut, EpisodeOut, EpisodeState, LiningOut, RecordingOut, ShowOut
@@ -24,7 +25,7 @@ def shows(request: Request, studio: WithStudio, archived: bool = False) -> HTMLR
     listed = [
         {**ShowOut.of(show).model_dump(), "episodes": [
             EpisodeOut.of(episode).model_dump() for episode in studio.shows.episodes(show.id, archived=False)
-        ]}
+        ], "patterns": [PatternOut.of(pattern).model_dump() for pattern in studio.patterns.of_show(show.id)]}
         for show in studio.shows.all_shows(archived=archived)
     ]  # fmt: skip
     put_away = {
@@ -57,6 +58,8 @@ def episode_page(request: Request, episode_id: int, stage: str, studio: WithStud
         "rate": RATE,
         "state": EpisodeState.of(studio.editing.state(episode_id)).model_dump(),
         "recordings": [RecordingOut.of(r).model_dump() for r in studio.recordings.of_episode(episode_id)],
+        "removed": [RecordingOut.of(r).model_dump() for r in studio.recordings.of_episode(episode_id, removed=True)],
+        "ending": studio.patterns.ending(episode_id),
         "linings": [LiningOut.of(p).model_dump() for p in studio.lining_up.proposals(episode_id)],
         "deliveries": [DeliveryOut.of(d).model_dump() for d in studio.sending.of_episode(episode_id)],
         "jobs": studio.jobs.open_jobs(episode_id),

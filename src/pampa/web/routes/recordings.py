@@ -4,8 +4,10 @@ from typing import Annotated
 
 from fastapi import APIRouter, Body, Query, Response
 
+from pampa.web.change_schemas import EpisodeChange
 from pampa.web.routes.deps import WithStudio
-from pampa.web.schemas import CheckupOut, NewUpload, RecordingChange, RecordingOut, UploadOut
+from pampa.web.routes.episodes import change_of
+from pampa.web.schemas import CheckupOut, NewUpload, Order, Parts, RecordingChange, RecordingOut, UploadOut
 
 router = APIRouter(tags=["recordings"])
 
@@ -14,9 +16,21 @@ LARGEST_PIECE = 32 << 20
 
 
 @router.get("/episodes/{episode_id}/recordings")
-def list_recordings(episode_id: int, studio: WithStudio) -> list[RecordingOut]:
-    """What has been brought into an episode."""
-    return [RecordingOut.of(recording) for recording in studio.recordings.of_episode(episode_id)]
+def list_recordings(episode_id: int, studio: WithStudio, removed: bool = False) -> list[RecordingOut]:
+    """What has been brought into an episode, in the order that a person gave it; or what was removed."""
+    return [RecordingOut.of(recording) for recording in studio.recordings.of_episode(episode_id, removed=removed)]
+
+
+@router.put("/episodes/{episode_id}/recordings/order", status_code=204)
+def reorder(episode_id: int, body: Order, studio: WithStudio) -> None:
+    """List the recordings in this order."""
+    studio.recordings.reorder(episode_id, body.recordings)
+
+
+@router.post("/episodes/{episode_id}/recordings/join", response_model=EpisodeChange)
+def join(episode_id: int, body: Parts, studio: WithStudio) -> Response:
+    """Lay the parts of one recording after one another, in this order, on the track of the first. One edit."""
+    return change_of(studio.recordings.join(episode_id, body.recordings, revision=body.revision))
 
 
 @router.get("/episodes/{episode_id}/checkups")
@@ -28,7 +42,8 @@ def list_checkups(episode_id: int, studio: WithStudio) -> dict[int, CheckupOut]:
 @router.post("/episodes/{episode_id}/uploads", status_code=201)
 def begin_upload(episode_id: int, body: NewUpload, studio: WithStudio) -> UploadOut:
     """Announce a file; its bytes follow in pieces."""
-    return UploadOut.of(studio.recordings.begin_upload(episode_id, body.name, body.size, body.after_track))
+    details = body.model_dump(exclude={"name", "size"})
+    return UploadOut.of(studio.recordings.begin_upload(episode_id, body.name, body.size, **details))
 
 
 @router.get("/uploads/{upload_id}")
@@ -54,9 +69,8 @@ def give_up_upload(upload_id: str, studio: WithStudio) -> None:
 
 @router.patch("/recordings/{recording_id}")
 def change_recording(recording_id: int, body: RecordingChange, studio: WithStudio) -> RecordingOut:
-    """Say who it is, what it is for, and which channels count."""
-    changed = studio.recordings.change(recording_id, person=body.person, role=body.role, channels=body.channels)
-    return RecordingOut.of(changed)
+    """Say who it is, what it is for, and which channels count, or rename it."""
+    return RecordingOut.of(studio.recordings.change(recording_id, **body.model_dump()))
 
 
 @router.post("/recordings/{recording_id}/split", status_code=201)

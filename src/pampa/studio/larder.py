@@ -1,0 +1,198 @@
+"""The larder of a show: music, effects, spots and room tone, kept, found again, heard and used in its episodes."""
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from sqlalchemy import ColumnElement, func, select
+from sqlalchemy.orm import Session, sessionmaker
+
+from pampa.core.checkup.beat import tempo
+from pampa.core.errors import EditRefused, NotFound
+from pampa.core.executor import Executor
+from pampa.core.loudness import measure_source, summarise
+from pampa.core.sound import RATE, Excerpt, FloatArray, db_to_gain
+from pampa.store.models import Piece, Recording, Upload, now
+from pampa.studio.editing import Editing, State
+from pampa.studio.events import Event, Events
+from pampa.studio.jobs import Jobs, Progress
+from pampa.studio.recordings import Recordings
+from pampa.studio.shows import Shows
+from pampa.studio.sounds import Sounds
+
+__all__ = ["KINDS", "Found", "Larder", "Piece", "Recording"]
+
+KINDS = ("music", "effects", "spot", "room tone")
+TRACK_KIND = {"room tone": "effects"}
+"""Room tone lies on a track like an effect does."""
+HEARD_LUFS = -20.0
+MOST_FOUND = 60
+
+
+@dataclass(frozen=True)
+class Found:
+    """What a search gave: the first pieces with their recordings, and how many there are in all."""
+
+    pieces: list[tuple[Piece, Recording]]
+    total: int
+
+
+class Larder:
+    """The larders of all shows. A piece is a recording on its show's shelf, and what is known of it."""
+
+    def __init__(self, sessions: sessionmaker[Session], jobs: Jobs, events: Events, shows: Shows, editing: Editing,
+                 recordings: Recordings, sounds: Sounds, executor: Executor) -> None:  # fmt: skip
+        self._sessions, self._jobs, self._events, self._shows = sessions, jobs, events, shows
+        self._editing, self._recordings, self._sounds, self._executor = editing, recordings, sounds, executor
+        jobs.register("shelve", self._shelve)
+
+    def begin_upload(self, show_id: int, name: str, size: int, kind: str) -> Upload:
+        """Announce a file for the larder. It becomes a piece once it has come in and is measured."""
+        return self._recordings.begin_upload(self._shows.shelf(show_id), name, size, role=kind)
+
+    def keep(self, recording_id: int, *, kind: str, name: str, tags: str = "", start: int = 0, length: int | None = None
+             ) -> int:  # fmt: skip
+        """Keep a recording of an episode, or a stretch of it, in the larder of its show; returns the piece's number.
+
+        What the larder has already is not kept twice.
+        """
+        with self._sessions() as session:
+            recording = session.get(Recording, recording_id)
+        if recording is None or recording.state != "ready":
+            raise NotFound("That recording has not been brought in. Nothing was kept.")
+        frames = int(recording.facts["conformed_frames"])
+        length = frames - start if length is None else length
+        if not 0 <= start < start + length <= frames:
+            raise EditRefused("That stretch does not lie in the recording. Nothing was kept.")
+        show, _ = self._shows.episode(recording.episode_id)
+        shelf = self._shows.shelf(show.id)
+        known = self._known(shelf, recording, start, length)
+        if known is not None:
+            self.change(known, removed=False)
+            return known
+        with self._sessions.begin() as session:
+            row = Recording(
+                episode_id=shelf, name=recording.name, person=name, role=kind, sha256=recording.sha256,
+                suffix=recording.suffix, size=recording.size, channels=recording.channels, state="ready",
+                facts=recording.facts, placed=True,
+            )  # fmt: skip
+            session.add(row)
+            session.flush()
+            job = self._jobs.add(session, "shelve", shelf, f"Measuring {name}", recording=row.id, name=name, tags=tags,
+                                 start=start, length=length)  # fmt: skip
+        self._jobs.go(job)
+        return row.id
+
+    def search(self, show_id: int, words: str = "", *, kind: str | None = None, shortest_s: float = 0.0,
+               longest_s: float | None = None) -> Found:  # fmt: skip
+        """Pieces whose name, tags and kind hold all words, however they begin; those used last come first."""
+        shelf = self._shows.shelf(show_id)
+        conditions: list[ColumnElement[bool]] = [
+            Recording.episode_id == shelf, Recording.removed.is_(False), Piece.length >= shortest_s * RATE,
+        ]  # fmt: skip
+        if longest_s is not None:
+            conditions.append(Piece.length < longest_s * RATE)
+        if kind is not None:
+            conditions.append(Piece.kind == kind)
+        conditions += [Piece.sought.contains(word, autoescape=True) for word in words.casefold().split()]
+        joined = select(Piece, Recording).join(Recording, Recording.id == Piece.recording_id).where(*conditions)
+        with self._sessions() as session:
+            total = session.scalar(select(func.count()).select_from(joined.subquery("found")))
+            first = joined.order_by(Piece.used.desc().nulls_last(), Piece.name, Piece.recording_id).limit(MOST_FOUND)
+            return Found([(row[0], row[1]) for row in session.execute(first)], total or 0)
+
+    def change(self, piece_id: int, *, name: str | None = None, kind: str | None = None, tags: str | None = None,
+               removed: bool | None = None) -> tuple[Piece, Recording]:  # fmt: skip
+        """Rename a piece, say what it is, tag it (words with spaces between), remove it or bring it back."""
+        with self._sessions.begin() as session:
+            piece, recording = self._get(session, piece_id)
+            if name is not None and not name.strip():
+                raise EditRefused("A piece needs a name. Nothing was changed.")
+            piece.name = piece.name if name is None else name.strip()[:120]
+            piece.kind = piece.kind if kind is None else kind
+            piece.tags = piece.tags if tags is None else " ".join(tags.split())[:400]
+            piece.sought = sought(piece)
+            recording.removed = recording.removed if removed is None else removed
+        self._tell(recording.episode_id)
+        return piece, recording
+
+    def use(self, piece_id: int, episode_id: int, start: int, *, revision: int | None = None) -> State:
+        """Lay a piece into an episode: on the first track of its kind with room at `start`, else on a new one."""
+        with self._sessions() as session:
+            piece, shelved = self._get(session, piece_id)
+        kind = TRACK_KIND.get(piece.kind, piece.kind)
+        own = self._recordings.borrow(shelved.id, episode_id, person=piece.name, role=piece.kind)
+        told = {"recording": own.id, "source": piece.start, "start": start, "length": piece.length}
+
+        def taken(session: Session) -> None:
+            session.get_one(Piece, piece_id).used = now()
+
+        laid = {"name": piece.name, "kind": kind, "pieces": [told]}
+        state = self._editing.edit(episode_id, "lay", laid, revision=revision, also=taken)
+        self._tell(shelved.episode_id)
+        return state
+
+    def sound(self, piece_id: int, start: int, frames: int) -> FloatArray:
+        """A stretch of a piece in stereo, all pieces about equally loud: float32, shape (frames, 2)."""
+        with self._sessions() as session:
+            piece, _ = self._get(session, piece_id)
+        stop = min(start + frames, piece.length)
+        heard = self._sounds.conformed(piece_id).read(piece.start + start, piece.start + max(stop, start + 1))
+        gain = db_to_gain(min(HEARD_LUFS - piece.loudness_lufs, 20.0)) if piece.loudness_lufs is not None else 1.0
+        both = np.repeat(heard, 2, axis=1) if heard.shape[1] == 1 else heard[:, :2]
+        return np.clip(both * np.float32(gain), -1.0, 1.0)
+
+    def _shelve(self, parameters: dict[str, Any], progress: Progress, job_id: int) -> None:
+        """The job: measure what has come to the shelf and make a piece of it. Doing it again changes nothing."""
+        number = parameters["recording"]
+        with self._sessions() as session:
+            recording = session.get_one(Recording, number)
+            if session.get(Piece, number):
+                return
+        progress("Measuring", 0.1)
+        whole = self._sounds.conformed(number)
+        start, length = parameters.get("start", 0), parameters.get("length", whole.frames)
+        stretch = Excerpt(whole, start, length)
+        loudness = summarise(measure_source(stretch, self._executor)).integrated_lufs
+        progress("Listening for a beat", 0.6)
+        kind = recording.role if recording.role in KINDS else "music"
+        piece = Piece(
+            recording_id=number, name=parameters.get("name") or plain_name(recording.name), kind=kind,
+            tags=parameters.get("tags", ""), start=start, length=length, loudness_lufs=loudness,
+            bpm=tempo(stretch) if kind == "music" else None, used=None,
+        )  # fmt: skip
+        piece.sought = sought(piece)
+        with self._sessions.begin() as session:
+            session.add(piece)
+        self._tell(recording.episode_id)
+
+    def _known(self, shelf: int, recording: Recording, start: int, length: int) -> int | None:
+        wanted = (
+            select(Piece.recording_id)
+            .join(Recording, Recording.id == Piece.recording_id)
+            .where(
+                Recording.episode_id == shelf, Recording.sha256 == recording.sha256,
+                Recording.channels == recording.channels, Piece.start == start, Piece.length == length,
+            )
+        )  # fmt: skip
+        with self._sessions() as session:
+            return session.scalar(wanted)
+
+    def _get(self, session: Session, piece_id: int) -> tuple[Piece, Recording]:
+        piece = session.get(Piece, piece_id)
+        if piece is None:
+            raise NotFound("There is no such piece in the larder.")
+        return piece, session.get_one(Recording, piece_id)
+
+    def _tell(self, shelf: int) -> None:
+        self._events.post(Event("larder", shelf))
+
+
+def sought(piece: Piece) -> str:
+    """What a search looks at."""
+    return f"{piece.name} {piece.tags} {piece.kind}".casefold()
+
+
+def plain_name(file: str) -> str:
+    """A file's name as a person would write it."""
+    return file.rsplit(".", 1)[0].replace("_", " ").strip().capitalize() or file

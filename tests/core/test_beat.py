@@ -1,0 +1,38 @@
+"""Tempo of made rhythms and of the sample music; none where there is no beat."""
+
+import numpy as np
+import pytest
+import soundfile
+
+from pampa.core.checkup.beat import tempo
+from pampa.core.sound import RATE, ArraySource
+from tests.signals import noise, silence, talk
+
+
+def rhythm(bpm, seconds=30):
+    """Soft knocks, every fourth stronger, over a little noise."""
+    rng = np.random.default_rng(round(bpm * 10))
+    sound = 0.005 * rng.standard_normal(seconds * RATE)
+    for number in range(int(seconds * bpm / 60)):
+        at = round(number * 60 / bpm * RATE)
+        knock = rng.standard_normal(4000)[: sound.size - at] * np.exp(-np.arange(4000)[: sound.size - at] / 900)
+        sound[at : at + 4000] += knock * (0.4 if number % 4 == 0 else 0.2)
+    return sound.astype(np.float32)[:, None]
+
+
+@pytest.mark.parametrize("bpm", [60, 75.5, 92, 118, 140])
+def test_the_tempo_of_a_rhythm_is_found_to_a_tenth(bpm):
+    assert tempo(ArraySource(rhythm(bpm))) == pytest.approx(bpm, abs=0.1)
+
+
+@pytest.mark.parametrize("sound", [talk(30, seed=4), noise(30, dbfs=-20), silence(20), rhythm(100, seconds=4)])
+def test_talk_noise_silence_and_what_is_too_short_have_none(sound):
+    assert tempo(ArraySource(sound)) is None
+
+
+@pytest.mark.parametrize(("name", "bpm"), [("theme", 92.0), ("bed", 92.0), ("engine", None), ("gulls", None)])
+def test_the_sample_music_has_its_tempo_and_effects_have_none(sample, name, bpm):
+    sound, rate = soundfile.read(sample[0] / f"{name}.flac", dtype="float32", always_2d=True)
+    found = tempo(ArraySource(sound))
+    expected = None if bpm is None else bpm * RATE / rate
+    assert found == (None if expected is None else pytest.approx(expected, abs=0.2))
