@@ -16,7 +16,8 @@ from pampa.web.app import create_app
 
 CHROMIUM = os.environ.get("CHROMIUM") or shutil.which("chromium") or "/usr/bin/chromium"
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update",
-         "--disable-sync", "--no-first-run", "--autoplay-policy=no-user-gesture-required"]  # fmt: skip
+         "--disable-sync", "--no-first-run", "--autoplay-policy=no-user-gesture-required",
+         "--use-fake-device-for-media-stream"]  # fmt: skip
 EPISODE = 2
 
 

@@ -96,7 +96,7 @@ def test_pieces_are_heard_about_equally_loud(studio, show, tmp_path):
     for dbfs in (-40, -12):
         soundfile.write(tmp_path / f"n{dbfs}.wav", noise(4, dbfs=dbfs), RATE)
         number = into_larder(studio, show, tmp_path / f"n{dbfs}.wav", "effects")
-        heard = studio.larder.sound(number, RATE, RATE)
+        heard = studio.recordings.sound(number, RATE, RATE)
         assert heard.shape == (RATE, 2)
         levels.append(20 * np.log10(heard.std()))
     assert levels[0] == pytest.approx(levels[1], abs=1.0)

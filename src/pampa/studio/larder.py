@@ -3,7 +3,6 @@
 from dataclasses import dataclass
 from typing import Any
 
-import numpy as np
 from sqlalchemy import ColumnElement, func, select
 from sqlalchemy.orm import Session, sessionmaker
 
@@ -11,7 +10,7 @@ from pampa.core.checkup.beat import tempo
 from pampa.core.errors import EditRefused, NotFound
 from pampa.core.executor import Executor
 from pampa.core.loudness import measure_source, summarise
-from pampa.core.sound import RATE, Excerpt, FloatArray, db_to_gain
+from pampa.core.sound import RATE, Excerpt
 from pampa.store.models import Piece, Recording, Upload, now
 from pampa.studio.editing import Editing, State
 from pampa.studio.events import Event, Events
@@ -25,7 +24,6 @@ __all__ = ["KINDS", "Found", "Larder", "Piece", "Recording"]
 KINDS = ("music", "effects", "spot", "room tone")
 TRACK_KIND = {"room tone": "effects"}
 """Room tone lies on a track like an effect does."""
-HEARD_LUFS = -20.0
 MOST_FOUND = 60
 
 
@@ -131,16 +129,6 @@ class Larder:
         state = self._editing.edit(episode_id, "lay", laid, revision=revision, also=taken)
         self._tell(shelved.episode_id)
         return state
-
-    def sound(self, piece_id: int, start: int, frames: int) -> FloatArray:
-        """A stretch of a piece in stereo, all pieces about equally loud: float32, shape (frames, 2)."""
-        with self._sessions() as session:
-            piece, _ = self._get(session, piece_id)
-        stop = min(start + frames, piece.length)
-        heard = self._sounds.conformed(piece_id).read(piece.start + start, piece.start + max(stop, start + 1))
-        gain = db_to_gain(min(HEARD_LUFS - piece.loudness_lufs, 20.0)) if piece.loudness_lufs is not None else 1.0
-        both = np.repeat(heard, 2, axis=1) if heard.shape[1] == 1 else heard[:, :2]
-        return np.clip(both * np.float32(gain), -1.0, 1.0)
 
     def _shelve(self, parameters: dict[str, Any], progress: Progress, job_id: int) -> None:
         """The job: measure what has come to the shelf and make a piece of it. Doing it again changes nothing."""

@@ -13,6 +13,7 @@ from pampa.core.errors import EditRefused, NotFound, PampaError, UnreadableSound
 from pampa.core.executor import Executor
 from pampa.core.files.stalks import read_stalks
 from pampa.core.loudness.measure import summarise, to_db
+from pampa.core.sound import FloatArray, db_to_gain
 from pampa.core.voice.level import speech_level
 from pampa.store.media import DiskFull, Media, safe_name, safe_suffix
 from pampa.store.models import Episode, Recording, Upload
@@ -25,6 +26,7 @@ __all__ = ["DiskFull", "Recording", "Recordings", "Upload", "UploadOutOfStep"]
 
 TRACK_KINDS = ("person", "spot", "music", "effects")
 UNPLACED = ("reference", "room tone")
+HEARD_LUFS = -20.0
 LAST = 1 << 30
 """The rank of what was borrowed: after what came in for this episode."""
 
@@ -238,6 +240,18 @@ class Recordings:
         self._ready(recording_id)
         sound = self._sounds.conformed(recording_id, drift_ppm).read(start, stop)
         return wave_bytes(sound, points)
+
+    def sound(self, recording_id: int, start: int, frames: int) -> FloatArray:
+        """A stretch of a recording as recorded, in stereo, all about equally loud: float32, shape (frames, 2)."""
+        self._ready(recording_id)
+        with self._sessions() as session:
+            facts = self._get(session, recording_id).facts
+        stop = min(start + frames, facts["conformed_frames"])
+        heard = self._sounds.conformed(recording_id).read(start, max(stop, start + 1))
+        loudness = facts.get("integrated_lufs")
+        gain = 1.0 if loudness is None else db_to_gain(min(HEARD_LUFS - loudness, 20.0))
+        both = np.repeat(heard, 2, axis=1) if heard.shape[1] == 1 else heard[:, :2]
+        return np.clip(both * np.float32(gain), -1.0, 1.0)
 
     def _ready(self, recording_id: int) -> None:
         with self._sessions() as session:

@@ -12,7 +12,6 @@ from pampa.web.schemas import UploadOut
 
 router = APIRouter(tags=["larder"])
 
-BINARY = {200: {"content": {"application/octet-stream": {}}, "description": "Bytes."}}
 Seconds = Annotated[float, Query(ge=0, le=1_000_000)]
 
 
@@ -46,16 +45,6 @@ def change(piece_id: int, body: PieceChange, studio: WithStudio) -> PieceOut:
     """Rename or tag a piece, say what it is, remove it or bring it back. Episodes that use it keep it."""
     changed = studio.larder.change(piece_id, name=body.name, kind=body.kind, tags=body.tags, removed=body.removed)
     return PieceOut.of(*changed)
-
-
-@router.get("/larder/{piece_id}/sound", responses=BINARY, response_class=Response)  # type: ignore[arg-type]
-def sound(
-    piece_id: int, studio: WithStudio, start: Annotated[int, Query(ge=0)] = 0,
-    frames: Annotated[int, Query(gt=0, le=60 * 48000)] = 30 * 48000,
-) -> Response:  # fmt: skip
-    """A stretch of a piece, all pieces about equally loud: float32, stereo, 48 kHz."""
-    heard = studio.larder.sound(piece_id, start, frames)
-    return Response(heard.astype("<f4", copy=False).tobytes(), media_type="application/octet-stream")
 
 
 @router.post("/episodes/{episode_id}/larder/{piece_id}", response_model=EpisodeChange)

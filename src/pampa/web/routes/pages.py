@@ -59,7 +59,6 @@ def episode_page(request: Request, episode_id: int, stage: str, studio: WithStud
         "state": EpisodeState.of(studio.editing.state(episode_id)).model_dump(),
         "recordings": [RecordingOut.of(r).model_dump() for r in studio.recordings.of_episode(episode_id)],
         "removed": [RecordingOut.of(r).model_dump() for r in studio.recordings.of_episode(episode_id, removed=True)],
-        "ending": studio.patterns.ending(episode_id),
         "linings": [LiningOut.of(p).model_dump() for p in studio.lining_up.proposals(episode_id)],
         "deliveries": [DeliveryOut.of(d).model_dump() for d in studio.sending.of_episode(episode_id)],
         "jobs": studio.jobs.open_jobs(episode_id),

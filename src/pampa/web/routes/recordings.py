@@ -113,3 +113,13 @@ def read_wave(
     stop = max(min(stop, start + 60 * 48000), start + 1)
     wave = studio.recordings.wave(recording_id, start, stop, points, drift_ppm)
     return Response(wave, media_type="application/octet-stream")
+
+
+@router.get("/recordings/{recording_id}/sound", responses=BINARY, response_class=Response)  # type: ignore[arg-type]
+def read_sound(
+    recording_id: int, studio: WithStudio, start: Annotated[int, Query(ge=0)] = 0,
+    frames: Annotated[int, Query(gt=0, le=60 * 48000)] = 30 * 48000,
+) -> Response:  # fmt: skip
+    """A stretch of a recording as recorded, all about equally loud: float32, stereo, 48 kHz."""
+    heard = studio.recordings.sound(recording_id, start, frames)
+    return Response(heard.astype("<f4", copy=False).tobytes(), media_type="application/octet-stream")

@@ -8,15 +8,11 @@ down_revision = "0004"
 
 
 def upgrade() -> None:
-    with op.batch_alter_table("episodes") as table:
-        table.add_column(sa.Column("larder", sa.Boolean(), nullable=False, server_default=sa.false()))
-    with op.batch_alter_table("recordings") as table:
-        table.add_column(sa.Column("rank", sa.Integer(), nullable=False, server_default="0"))
-    with op.batch_alter_table("uploads") as table:
-        table.add_column(sa.Column("details", sa.JSON(), nullable=False, server_default="{}"))
+    op.add_column("episodes", sa.Column("larder", sa.Boolean(), nullable=False, server_default=sa.false()))
+    op.add_column("recordings", sa.Column("rank", sa.Integer(), nullable=False, server_default="0"))
+    op.add_column("uploads", sa.Column("details", sa.JSON(), nullable=False, server_default="{}"))
     op.execute("UPDATE uploads SET details = json_object('after_track', after_track)")
-    with op.batch_alter_table("uploads") as table:
-        table.drop_column("after_track")
+    op.execute("ALTER TABLE uploads DROP COLUMN after_track")
     op.create_table(
         "pieces",
         sa.Column("recording_id", sa.Integer(), nullable=False),

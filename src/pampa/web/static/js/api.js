@@ -33,7 +33,8 @@ export const api = {
   get: async (path) => parsed(await send("GET", path)),
   post: async (path, body = {}) => parsed(await send("POST", path, { body })),
   patch: async (path, body) => parsed(await send("PATCH", path, { body })),
-  put: async (path, raw, signal) => parsed(await send("PUT", path, { raw, signal })),
+  put: async (path, body) => parsed(await send("PUT", path, { body })),
+  putBytes: async (path, raw, signal) => parsed(await send("PUT", path, { raw, signal })),
   remove: async (path) => parsed(await send("DELETE", path)),
   bytes: (path, signal) => send("GET", path, { signal }),
 };

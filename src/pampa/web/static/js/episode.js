@@ -13,8 +13,11 @@ import { makePlayer } from "./player.js";
 import { mountRows } from "./rows.js";
 import { mountSheet } from "./sheet.js";
 import { balance } from "./stage-balance.js";
+import { several } from "./several.js";
 import { gather } from "./stage-gather.js";
+import { larder } from "./stage-larder.js";
 import { lineUp } from "./stage-line-up.js";
+import { pickUp } from "./stage-pick-up.js";
 import { prune } from "./stage-prune.js";
 import { sendOut } from "./stage-send-out.js";
 import { stalkStore } from "./stalks.js";
@@ -28,7 +31,7 @@ const remembered = (key, fallback) => JSON.parse(localStorage.getItem(`pampa-${k
 const remember = (key, value) => localStorage.setItem(`pampa-${key}`, JSON.stringify(value));
 
 // What the canvases read. It stays outside the reactive page: drawing reads it thousands of times a frame.
-const stage = { doc: data.state, sheet: null, loupe: null, overview: null, chart: null, player: null, lining: null, anchors: null, snippet: null, checkup: null, rows: null };
+const stage = { doc: data.state, sheet: null, loupe: null, overview: null, chart: null, player: null, lining: null, anchors: null, snippet: null, checkup: null, rows: null, pieceRows: null, takeRows: null, take: null, recorder: null };
 
 // Edits of this page that are on their way, and the newest revision that was told of.
 const waiting = { turn: Promise.resolve(), count: 0, newest: 0, measure: 0 };
@@ -100,11 +103,15 @@ const core = {
     this.mountLineUp();
     stage.checkup = mountCheckup(find("checkup"));
     stage.rows = mountRows({ list: find("recordings") });
+    stage.pieceRows = mountRows({ list: find("larder") });
+    stage.takeRows = mountRows({ list: find("takes") });
+    this.mountPickUp();
     this.take(data.state);
     this.redrawAll();
     document.fonts.ready.then(() => this.redrawAll());
     this.follow();
     this.readLoudness();
+    if (this.isGatherView("larder")) this.readLarder();
     this.seek(remembered(`place-${this.episodeId}`, 0));
     stage.sheet.keepInSight(this.playhead);
     window.addEventListener("keydown", (event) => this.pressed(event));
@@ -156,6 +163,8 @@ const core = {
     if (JSON.stringify(state.markers) !== JSON.stringify(this.markers)) this.markers = state.markers;
     this.duckingDb = state.ducking.depth_db;
     this.drawLining();
+    this.refreshEnding();
+    if (this.isStage("gather")) this.showGather();
   },
 
   gains() {
@@ -218,6 +227,7 @@ const core = {
     on("loudness", () => this.readLoudness());
     on("lining", () => this.readLinings());
     on("checkups", () => this.readCheckups());
+    on("larder", () => { if (this.isGatherView("larder")) this.readLarder(); });
     on("deliveries", () => this.readDeliveries());
     source.onopen = () => { this.reload(); this.readRecordings(); this.readCheckups(); };
   },
@@ -231,12 +241,19 @@ const core = {
   },
   cancelJob(job) { return this.attempt(() => api.post(`/api/jobs/${job.id}/cancel`)); },
   async readRecordings() {
-    this.recordings = await api.get(`/api/episodes/${this.episodeId}/recordings`).catch(() => this.recordings);
-    this.$nextTick(() => { stage.rows.show(this.recordings); this.drawLining(); });
+    const path = `/api/episodes/${this.episodeId}/recordings`;
+    [this.recordings, this.removed] = await Promise.all([api.get(path).catch(() => this.recordings), api.get(`${path}?removed=true`).catch(() => this.removed)]);
+    this.showGather();
+    this.$nextTick(() => this.drawLining());
     const views = { gains: this.gains(), names: this.names() };
     stage.sheet.show(views);
     stage.loupe.show(views);
     stage.overview.show(views);
+  },
+  showGather() {
+    this.refreshTicked();
+    this.drawRows();
+    this.tellTakes();
   },
   // Quick edits after one another are measured once, and not while the sheet is being redrawn.
   readLoudnessSoon() {
@@ -366,6 +383,8 @@ const core = {
     this.stage = name;
     window.history.pushState({}, "", `/episodes/${this.episodeId}/${name}`);
     if (name === "send-out") this.$nextTick(() => this.drawChart());
+    if (name === "gather") this.showGather();
+    else if (this.micOpen) this.closeMic();
   },
   isStage(name) { return this.stage === name; },
   get showsSheet() { return !["gather", "line-up", "send-out"].includes(this.stage); },
@@ -376,7 +395,7 @@ const core = {
     localStorage.setItem("pampa-theme", dark ? "night" : "day");
     this.redrawAll();
   },
-  redrawAll() { for (const part of ["sheet", "loupe", "overview", "chart", "lining", "anchors", "checkup", "rows"]) stage[part].redraw(); },
+  redrawAll() { for (const part of ["sheet", "loupe", "overview", "chart", "lining", "anchors", "checkup", "rows", "pieceRows", "takeRows", "take"]) stage[part].redraw(); },
   say(text) { this.notice = text; setTimeout(() => { if (this.notice === text) this.notice = ""; }, 5000); },
   shutProblem() { this.problem = ""; },
   renameEpisode(event) {
@@ -414,5 +433,5 @@ const core = {
 };
 
 document.addEventListener("alpine:init", () => {
-  window.Alpine.data("episodePage", () => compose(core, gather(data, stage), lineUp(data, stage), prune(stage), balance(), sendOut(data, stage)));
+  window.Alpine.data("episodePage", () => compose(core, gather(data, stage), several(data, stage), larder(data, stage), pickUp(data, stage), lineUp(data, stage), prune(stage), balance(), sendOut(data, stage)));
 });

@@ -21,6 +21,7 @@ export const KEYS = [
   { keys: "B", match: "b", does: "putBack", what: "Put the chosen seam back" },
   { keys: "E", match: "e", does: "playAcross", what: "Play across the join" },
   { keys: "O", match: "o", does: "toggleLoop", what: "Loop the selection" },
+  { keys: "R", match: "r", does: "recordOrStop", what: "Record a pick-up line, and stop" },
   { keys: "1", does: "asRecorded", what: "Hear as recorded" },
   { keys: "2", does: "asTreated", what: "Hear as treated" },
   { keys: "+", match: "+", also: "=", does: "finer", what: "Fewer seconds on a line" },

@@ -1,23 +1,26 @@
-// A small overview in each row of Gather: the whole recording from the coarsest level of its pyramid.
+// Small overviews in the rows of a list: each a whole recording, or a stretch, from the coarsest level of its pyramid.
 
 import { api } from "./api.js";
-import { fit, readInk } from "./ink.js";
+import { fit, readInk, textured } from "./ink.js";
 
-const CELL = 480 * 64;
-const COLOURS = { person: 0, spot: 2, music: 3, effects: 4, reference: 1 };
+// Frames in a cell of each level that is drawn, and how long a stretch may be for the finer one.
+const CELLS = [[1, 480 * 8, 30 * 48000], [2, 480 * 64, Infinity]];
 
+// Items: { id, start, frames, kind, person, ready, version }; `person` is the hue and texture that the sheet uses.
 export function mountRows({ list }) {
   const kept = new Map();
   let ink = readInk(list);
-  let recordings = [];
+  let items = [];
   let frame = 0;
   const schedule = () => { frame ||= requestAnimationFrame(draw); };
 
-  function stalksOf({ id, facts, channels }) {
-    const key = `${id}:${channels}:${facts.conformed_frames}`;
+  function stalksOf({ id, start, frames, version = "" }) {
+    const key = `${id}:${version}:${start}:${frames}`;
     if (!kept.has(key)) {
       kept.set(key, null);
-      api.bytes(`/api/recordings/${id}/stalks?level=2&first=0&last=${Math.ceil(facts.conformed_frames / CELL)}`)
+      const [level, cell] = CELLS.find(([, , longest]) => frames < longest);
+      const [first, last] = [Math.floor(start / cell), Math.ceil((start + frames) / cell)];
+      api.bytes(`/api/recordings/${id}/stalks?level=${level}&first=${first}&last=${last}`)
         .then((response) => response.arrayBuffer())
         .then((buffer) => { kept.set(key, new Uint8Array(buffer)); schedule(); })
         .catch(() => setTimeout(() => kept.delete(key), 2000));
@@ -27,21 +30,26 @@ export function mountRows({ list }) {
 
   function draw() {
     frame = 0;
-    const known = new Map(recordings.map((recording) => [String(recording.id), recording]));
+    const known = new Map(items.map((item) => [String(item.id), item]));
     for (const canvas of list.querySelectorAll(".row-overview")) {
-      const recording = known.get(canvas.dataset.recording);
-      if (recording && recording.state === "ready") drawRow(canvas, recording);
+      const item = known.get(canvas.dataset.row);
+      if (item && item.ready) drawRow(canvas, item);
     }
   }
 
-  function drawRow(canvas, recording) {
+  function fillOf(ctx, { kind, person }) {
+    if (person !== null) return textured(ctx, ink.people[person], person, ink.sheet);
+    return kind === "reference" ? ink["ink-quiet"] : textured(ctx, ink["music-line"], kind === "music" ? 0 : 1, ink.music);
+  }
+
+  function drawRow(canvas, item) {
     const { ctx, width, height } = fit(canvas);
-    const stalks = width > 0 ? stalksOf(recording) : null;
+    const stalks = width > 0 ? stalksOf(item) : null;
     if (!stalks) return;
     const cells = stalks.length / 2;
     let loudest = 1;
     for (let cell = 0; cell < cells; cell++) loudest = Math.max(loudest, stalks[2 * cell]);
-    ctx.fillStyle = ink.people[COLOURS[recording.role] ?? 0];
+    ctx.fillStyle = fillOf(ctx, item);
     for (let x = 0; x < width; x += 2) {
       const byte = stalks[2 * Math.floor((x / width) * cells)] ?? 0;
       const high = Math.max(1 - (loudest - byte) / 105, 0) * height;
@@ -51,7 +59,7 @@ export function mountRows({ list }) {
 
   new ResizeObserver(schedule).observe(list);
   return {
-    show(next) { recordings = next; schedule(); },
+    show(next) { items = next; schedule(); },
     redraw() { ink = readInk(list); schedule(); },
   };
 }

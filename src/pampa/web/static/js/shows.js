@@ -25,7 +25,7 @@ document.addEventListener("alpine:init", () => {
     makeShow() {
       return this.attempt(async () => {
         const show = await api.post("/api/shows", { name: this.name, host: this.host });
-        this.shows.push({ ...show, episodes: [] });
+        this.shows.push({ ...show, episodes: [], patterns: [] });
         this.name = "";
         this.host = "";
       });
@@ -36,6 +36,19 @@ document.addEventListener("alpine:init", () => {
         window.location.href = `/episodes/${episode.id}/gather`;
       });
     },
+    makeFrom(show, pattern) {
+      return this.attempt(async () => {
+        const episode = await api.post(`/api/patterns/${pattern.id}/episodes`, { title: `Episode ${show.episodes.length + 1}` });
+        window.location.href = `/episodes/${episode.id}/gather`;
+      });
+    },
+    forgetPattern(show, pattern) {
+      return this.attempt(async () => {
+        await api.remove(`/api/patterns/${pattern.id}`);
+        show.patterns = show.patterns.filter((other) => other.id !== pattern.id);
+      });
+    },
+    titleFor: (pattern) => `Begin with ${pattern.people.join(", ")}, and the music in its places`,
     renameShow(show, event) {
       return this.attempt(() => api.patch(`/api/shows/${show.id}`, { name: event.target.value }));
     },

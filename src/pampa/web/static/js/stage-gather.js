@@ -1,10 +1,12 @@
 // Gather: bring files in, say who is who.
 
 import { api } from "./api.js";
+import { peopleOf } from "./ink.js";
 import { level, shortClock } from "./time.js";
 import { upload } from "./uploads.js";
 
-const ROLES = { person: "person", spot: "spot", music: "music", effects: "effects", reference: "reference only" };
+const ROLES = { person: "person", spot: "spot", music: "music", effects: "effects", "room tone": "room tone", reference: "reference only" };
+const VIEWS = { recordings: "Recordings", larder: "Larder", "pick-up": "Pick-up line" };
 const CHANNELS = { auto: "as found", keep: "keep", left: "left", right: "right", sum: "mono sum" };
 
 export function gather(data, stage) {
@@ -17,7 +19,28 @@ export function gather(data, stage) {
     dropping: false,
     roles: Object.keys(ROLES),
     channelChoices: Object.keys(CHANNELS),
-    removedLast: null,
+    removed: data.removed,
+    ending: [],
+    gatherView: localStorage.getItem("pampa-gather") ?? "recordings",
+    gatherViews: Object.keys(VIEWS),
+
+    isGatherView(view) { return this.gatherView === view; },
+    gatherViewName: (view) => VIEWS[view],
+    get gatherTitle() { return this.gatherView === "recordings" ? "Gather" : VIEWS[this.gatherView]; },
+    setGatherView(view) {
+      if (this.gatherView === "pick-up" && view !== "pick-up") this.closeMic();
+      stage.snippet.stop();
+      this.gatherView = view;
+      localStorage.setItem("pampa-gather", view);
+      if (view === "larder") { this.readLarder(); this.$nextTick(() => this.$refs.larderWords.focus()); }
+      this.drawRows();
+    },
+    drawRows() {
+      const people = peopleOf(stage.doc.tracks);
+      const hues = new Map(stage.doc.tracks.flatMap((track) => track.clips.map((clip) => [clip.recording, people.get(track.id) ?? null])));
+      const items = this.recordings.map(({ id, role, state, channels, facts }) => ({ id, start: 0, frames: facts.conformed_frames ?? 0, kind: role, person: hues.get(id) ?? null, ready: state === "ready", version: channels }));
+      this.$nextTick(() => stage.rows.show(items));
+    },
 
     async readCheckups() {
       this.checkups = await api.get(`/api/episodes/${this.episodeId}/checkups`).catch(() => this.checkups);
@@ -72,24 +95,30 @@ export function gather(data, stage) {
       if (files.length) { this.go("gather"); this.bringIn(files); }
     },
     // One after another, so that pieces in sequence keep the order they were dropped in.
-    async bringIn(files) {
-      let track = null;
+    async sendAll(files, send) {
       const rows = files.map((file, index) => ({ id: `${Date.now()}-${index}`, name: file.name, share: 0, error: "", control: new AbortController() }));
       this.uploads = [...this.uploads, ...rows];
       for (const [index, file] of files.entries()) {
         const row = this.uploads.find((candidate) => candidate.id === rows[index].id);
         if (!row) continue;
         try {
-          const known = new Set(this.tracks.map((candidate) => candidate.id));
-          const sent = await upload(this.episodeId, file, { afterTrack: track, onShare: (share) => { row.share = share; }, signal: rows[index].control.signal });
-          if (this.recordings.some((recording) => recording.id === sent.recording && recording.state === "ready")) this.say(`${file.name} is here already. It was not brought in twice.`);
-          if (this.inSequence && track === null && index < files.length - 1) track = await this.trackMade(sent.recording, known);
+          await send(file, { onShare: (share) => { row.share = share; }, signal: rows[index].control.signal }, index);
           this.uploads = this.uploads.filter((candidate) => candidate.id !== row.id);
         } catch (error) {
           if (error.name === "AbortError") this.uploads = this.uploads.filter((candidate) => candidate.id !== row.id);
           else row.error = error.message;
         }
       }
+    },
+    bringIn(files) {
+      if (this.gatherView === "larder" && this.isStage("gather")) return this.bringIntoLarder(files);
+      let track = null;
+      return this.sendAll(files, async (file, options, index) => {
+        const known = new Set(this.tracks.map((candidate) => candidate.id));
+        const sent = await upload(`/api/episodes/${this.episodeId}/uploads`, file, { ...options, details: { after_track: track } });
+        if (this.recordings.some((recording) => recording.id === sent.recording && recording.state === "ready")) this.say(`${file.name} is here already. It was not brought in twice.`);
+        if (this.inSequence && track === null && index < files.length - 1) track = await this.trackMade(sent.recording, known);
+      });
     },
     // The track that the first of a sequence was put on, as soon as it is there.
     async trackMade(recording, known) {
@@ -113,17 +142,17 @@ export function gather(data, stage) {
     setPerson(recording, event) { return this.setRecording(recording, { person: event.target.value }); },
     setRole(recording, event) { return this.setRecording(recording, { role: event.target.value }); },
     setChannels(recording, event) { return this.setRecording(recording, { channels: event.target.value }); },
+    setFileName(recording, event) { return this.setRecording(recording, { name: event.target.value || recording.name }); },
     removeRecording(recording) {
       return this.attempt(async () => {
         await api.remove(`/api/recordings/${recording.id}`);
-        this.removedLast = recording;
         await this.readRecordings();
+        this.say(`${recording.person || recording.name} is off the list. What lies on tracks stays; it can be brought back from the panel.`);
       });
     },
-    bringBack() {
+    bringBack(recording) {
       return this.attempt(async () => {
-        await api.post(`/api/recordings/${this.removedLast.id}/back`);
-        this.removedLast = null;
+        await api.post(`/api/recordings/${recording.id}/back`);
         await this.readRecordings();
       });
     },
@@ -147,8 +176,8 @@ export function gather(data, stage) {
     levelsOf(recording) {
       const { facts } = recording;
       if (recording.state !== "ready") return "";
-      const what = ["person", "spot"].includes(recording.role) ? "speech" : "loudness";
-      return `${what} ${level(facts.speech_lufs)} LUFS · peak ${level(facts.peak_dbfs)} dBFS`;
+      const [what, lufs] = ["person", "spot"].includes(recording.role) ? ["speech", facts.speech_lufs] : ["loudness", facts.integrated_lufs];
+      return `${what} ${level(lufs)} LUFS · peak ${level(facts.peak_dbfs)} dBFS`;
     },
     notesOf: (recording) => (recording.facts.notes || []).join(" "),
     isReady: (recording) => recording.state === "ready",

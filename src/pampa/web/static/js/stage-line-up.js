@@ -32,7 +32,7 @@ export function lineUp(data, stage) {
       const find = (id) => document.getElementById(id);
       stage.lining = mountLining({ canvas: find("lining"), onSlide: (ms) => this.nudgeBy(ms), onPlace: (place) => { this.liningPlace = place; this.drawLining(); } });
       stage.anchors = mountAnchors({ canvas: find("anchors"), onMark: (side, seconds, whole) => this.markSide(side, seconds, whole) });
-      stage.snippet = makeSnippet({ onEnd: () => { this.hearing = ""; } });
+      stage.snippet = makeSnippet({ onEnd: () => { this.hearing = ""; this.heardPiece = null; } });
       this.drawLining();
     },
     async readLinings() {

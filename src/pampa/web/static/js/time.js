@@ -27,3 +27,9 @@ export function signed(value, digits = 1) {
 export function length(frames, rate = 48000) {
   return `${(frames / rate).toFixed(frames < rate ? 2 : 1)}\u00a0s`;
 }
+
+// The place that somebody typed, 0:04:20.3, 4:20 or 260, in frames; null where it is no time.
+export function placeOf(text, rate = 48000) {
+  if (!/^\s*(\d+:){0,2}\d+([.,]\d+)?\s*$/.test(text)) return null;
+  return Math.round(text.trim().replace(",", ".").split(":").reduce((sum, part) => sum * 60 + Number(part), 0) * rate);
+}

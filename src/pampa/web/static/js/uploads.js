@@ -7,9 +7,10 @@ const PAUSES = [500, 1000, 2000, 4000, 8000];
 
 const pause = (ms) => new Promise((resolve) => setTimeout(resolve, ms));
 
-// Upload one file; `onShare` hears how much has arrived, `signal` stops it. Returns what the server made of it.
-export async function upload(episode, file, { afterTrack = null, onShare, signal }) {
-  const begun = await api.post(`/api/episodes/${episode}/uploads`, { name: file.name, size: file.size, after_track: afterTrack });
+// Upload one file; `path` is where it is announced, with `details` of what it will be. `onShare` hears how much has
+// arrived, `signal` stops it. Returns what the server made of it.
+export async function upload(path, file, { details = {}, onShare, signal }) {
+  const begun = await api.post(path, { name: file.name, size: file.size, ...details });
   let state = begun;
   let failures = 0;
   signal.addEventListener("abort", () => api.remove(`/api/uploads/${begun.id}`).catch(() => {}), { once: true });
@@ -17,7 +18,7 @@ export async function upload(episode, file, { afterTrack = null, onShare, signal
     signal.throwIfAborted();
     try {
       const piece = await file.slice(state.received, state.received + PIECE).arrayBuffer();
-      state = await api.put(`/api/uploads/${begun.id}?offset=${state.received}`, piece, signal);
+      state = await api.putBytes(`/api/uploads/${begun.id}?offset=${state.received}`, piece, signal);
       failures = 0;
       onShare(state.received / file.size);
     } catch (error) {

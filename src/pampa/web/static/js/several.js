@@ -1,0 +1,113 @@
+// Several recordings at once: choose them, order them, join parts, keep a pattern of the episode.
+
+import { api } from "./api.js";
+
+const NUMBERED = /^(.*?[^\d])(\d+)(\.\w+)$/;
+
+// Files that a recorder has split: numbered one after another, of one format, not all of one length (which would be
+// the tracks of a recorder that ran at the same time). The longest such run, as recordings in order, or null.
+export function partsOf(recordings) {
+  const runs = new Map();
+  for (const recording of recordings) {
+    const found = NUMBERED.exec(recording.name);
+    if (!found || recording.state !== "ready" || recording.role !== "person") continue;
+    const key = JSON.stringify([found[1], found[3], recording.facts.rate, recording.facts.channels]);
+    runs.set(key, [...(runs.get(key) ?? []), { number: Number(found[2]), recording }]);
+  }
+  for (const run of runs.values()) {
+    run.sort((a, b) => a.number - b.number);
+    const follows = run.every(({ number }, index) => number === run[0].number + index);
+    const lengths = run.map(({ recording }) => recording.facts.duration_s);
+    if (run.length > 1 && follows && Math.max(...lengths) - Math.min(...lengths) > 1) return run.map(({ recording }) => recording);
+  }
+  return null;
+}
+
+export function several(data, stage) {
+  return {
+    ticked: [],
+    partsFound: null,
+
+    isTicked(recording) { return this.ticked.includes(recording.id); },
+    tick(recording) {
+      this.ticked = this.isTicked(recording) ? this.ticked.filter((id) => id !== recording.id) : [...this.ticked, recording.id];
+    },
+    get allTicked() { return this.recordings.length > 0 && this.ticked.length === this.recordings.length; },
+    tickAll() { this.ticked = this.allTicked ? [] : this.recordings.map((recording) => recording.id); },
+    get hasTicked() { return this.ticked.length > 0 && this.gatherView === "recordings"; },
+    get tickedCount() { return `${this.ticked.length} chosen`; },
+    tickedInOrder() { return this.recordings.filter((recording) => this.isTicked(recording)); },
+    // After the list has changed: what is not in it any more is not chosen either.
+    refreshTicked() {
+      const known = new Set(this.recordings.map((recording) => recording.id));
+      if (this.ticked.some((id) => !known.has(id))) this.ticked = this.ticked.filter((id) => known.has(id));
+      const parts = partsOf(this.recordings);
+      const apart = parts && new Set(stage.doc.tracks.filter((track) => track.clips.some((clip) => parts.some((part) => part.id === clip.recording))).map((track) => track.id)).size > 1;
+      this.partsFound = apart ? parts : null;
+    },
+    eachTicked(work) {
+      return this.attempt(async () => {
+        for (const recording of this.tickedInOrder()) await work(recording);
+        await this.readRecordings();
+      });
+    },
+    setRoleOfTicked(event) {
+      const role = event.target.value;
+      event.target.value = "";
+      if (role) return this.eachTicked((recording) => api.patch(`/api/recordings/${recording.id}`, { role }));
+    },
+    async removeTicked() {
+      const count = this.ticked.length;
+      await this.eachTicked((recording) => api.remove(`/api/recordings/${recording.id}`));
+      this.say(`${count} recordings are off the list. What lies on tracks stays; they can be brought back from the panel.`);
+    },
+    async keepTicked() {
+      await this.eachTicked((recording) => this.keep(recording, { kind: ["music", "effects", "spot", "room tone"].includes(recording.role) ? recording.role : "effects" }));
+      if (!this.problem) this.say("They are in the larder of the show now, for every episode.");
+    },
+    moveTicked(by) {
+      const order = [...this.recordings];
+      const moving = order.map((recording, index) => index).filter((index) => this.isTicked(order[index]));
+      if (by > 0) moving.reverse();
+      for (const index of moving) {
+        const other = index + by;
+        if (order[other] && !this.isTicked(order[other])) [order[index], order[other]] = [order[other], order[index]];
+      }
+      this.recordings = order;
+      return this.attempt(() => api.put(`/api/episodes/${this.episodeId}/recordings/order`, { recordings: order.map((recording) => recording.id) }));
+    },
+    join(parts) {
+      return this.inTurn(async () => {
+        this.takeChange(await api.post(`/api/episodes/${this.episodeId}/recordings/join`, { revision: this.revision, recordings: parts.map((part) => part.id) }));
+        this.ticked = [];
+        this.partsFound = null;
+        this.say(`${parts.length} parts lie one after another now. Undo takes them apart again.`);
+      });
+    },
+    joinTicked() { return this.join(this.tickedInOrder()); },
+    joinParts() { return this.join(this.partsFound); },
+    get partsText() { return this.partsFound ? `${this.partsFound.map((part) => part.name).join(", ")} look like parts of one recording.` : ""; },
+
+    // -- patterns ----------------------------------------------------------------------------------------
+
+    refreshEnding() {
+      const lies = (piece) => stage.doc.tracks.some((track) => track.clips.some((clip) => clip.recording === piece.recording && clip.source === piece.source));
+      const ending = (data.choices.ending ?? []).filter((piece) => !lies(piece));
+      if (ending.length !== this.ending.length) this.ending = ending;
+    },
+    get endingText() { return this.ending.length === 1 ? "A piece of the pattern waits for the end of the talk." : `${this.ending.length} pieces of the pattern wait for the end of the talk.`; },
+    layEnding() {
+      return this.inTurn(async () => {
+        this.takeChange(await api.post(`/api/episodes/${this.episodeId}/ending`, { revision: this.revision }));
+        this.say("The ending lies as far from the last words as it did in the pattern.");
+      });
+    },
+    keepPattern() {
+      const name = this.$refs.patternName.value;
+      return this.attempt(async () => {
+        await api.post(`/api/episodes/${this.episodeId}/pattern`, { name });
+        this.say(`The pattern ${name} is kept. On the page of shows, a new episode can begin with it.`);
+      });
+    },
+  };
+}

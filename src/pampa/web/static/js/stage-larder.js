@@ -1,0 +1,126 @@
+// The larder in Gather: search it, listen in place, use a piece, tag it, bring files in.
+
+import { api } from "./api.js";
+import { level, placeOf } from "./time.js";
+import { upload } from "./uploads.js";
+
+const KINDS = { all: "All", music: "Music", effects: "Effects", spot: "Spots", "room tone": "Room tone" };
+const LENGTHS = [
+  { name: "any length" }, { name: "under 10 s", longest: 10 }, { name: "10 to 60 s", shortest: 10, longest: 60 }, { name: "over a minute", shortest: 60 },
+];
+const HEARD_S = 30;
+const PAUSE_MS = 120;
+
+export function larder(data, stage) {
+  let turn = 0;
+  let soon = 0;
+  return {
+    larderWords: "",
+    pieceKind: "all",
+    pieceKinds: Object.keys(KINDS),
+    realKinds: Object.keys(KINDS).slice(1),
+    pieceLength: LENGTHS[0].name,
+    pieceLengths: LENGTHS,
+    pieces: [],
+    piecesTotal: null,
+    heardPiece: null,
+    removedPiece: null,
+    useAt: "playhead",
+    useTime: "0:00:00",
+
+    async readLarder() {
+      const mine = ++turn;
+      const span = LENGTHS.find((candidate) => candidate.name === this.pieceLength);
+      const asked = new URLSearchParams({ words: this.larderWords });
+      if (this.pieceKind !== "all") asked.set("kind", this.pieceKind);
+      if (span.shortest) asked.set("shortest_s", span.shortest);
+      if (span.longest) asked.set("longest_s", span.longest);
+      const found = await api.get(`/api/shows/${data.show.id}/larder?${asked}`).catch(() => null);
+      if (!found || mine !== turn) return;
+      this.pieces = found.pieces;
+      this.piecesTotal = found.total;
+      this.drawPieces();
+    },
+    drawPieces() {
+      const pieces = this.pieces.map((piece) => ({ id: piece.id, start: piece.start, frames: piece.length, kind: piece.kind, person: null, ready: true }));
+      const takes = this.takes.filter((take) => take.recording !== null).map((take) => ({ id: take.recording, start: 0, frames: take.length, kind: "person", person: 0, ready: true }));
+      this.$nextTick(() => { stage.pieceRows.show(pieces); stage.takeRows.show(takes); });
+    },
+    // While somebody types, the last word is what counts.
+    seekPieces(event) {
+      this.larderWords = event.target.value;
+      clearTimeout(soon);
+      soon = setTimeout(() => this.readLarder(), PAUSE_MS);
+    },
+    isPieceKind(kind) { return this.pieceKind === kind; },
+    setPieceKind(kind) { this.pieceKind = kind; this.readLarder(); },
+    setPieceLength(event) { this.pieceLength = event.target.value; this.readLarder(); },
+    pieceKindName: (kind) => KINDS[kind],
+    pieceLoudness: (piece) => (piece.loudness_lufs === null ? "–" : `${level(piece.loudness_lufs)} LUFS`),
+    pieceBeat: (piece) => (piece.bpm === null ? "" : `${Math.round(piece.bpm)} bpm`),
+    get larderSays() {
+      if (this.piecesTotal === null) return "";
+      if (this.piecesTotal > this.pieces.length) return `The first ${this.pieces.length} of ${this.piecesTotal}. Another word narrows them down.`;
+      if (this.piecesTotal > 0) return "";
+      const narrowed = this.larderWords || this.pieceKind !== "all" || this.pieceLength !== LENGTHS[0].name;
+      return narrowed ? "Nothing in the larder is like that. Use fewer words, or another kind." : "Nothing is in the larder yet. Drop music, effects and spots here, or send recordings of an episode: choose them under Recordings, then To the larder.";
+    },
+
+    // -- listening ---------------------------------------------------------------------------------------
+
+    isHeard(piece) { return this.heardPiece === piece.id; },
+    hearLabel(piece) { return this.isHeard(piece) ? `Stop ${piece.name}` : `Listen to ${piece.name}`; },
+    hearFrom(piece, event) {
+      const box = event.target.getBoundingClientRect();
+      this.heardPiece = null;
+      return this.hearPiece(piece, Math.round(((event.clientX - box.left) / box.width) * piece.length));
+    },
+    async hearPiece(piece, start) {
+      if (this.isHeard(piece)) return stage.snippet.stop();
+      const frames = Math.min(piece.length - start, HEARD_S * data.rate);
+      return this.attempt(async () => {
+        await stage.snippet.play(`/api/recordings/${piece.id}/sound?start=${piece.start + start}&frames=${Math.max(frames, 1)}`);
+        this.heardPiece = piece.id;
+      });
+    },
+
+    // -- using and changing ------------------------------------------------------------------------------
+
+    get usePlace() { return this.useAt === "start" ? 0 : this.useAt === "playhead" ? this.playhead : placeOf(this.useTime, data.rate) ?? 0; },
+    get useTitle() { return `Lay it into the episode at ${this.clock(this.usePlace)}`; },
+    setUseTime(event) {
+      if (placeOf(event.target.value, data.rate) === null) { this.problem = `“${event.target.value}” is not a time. Write it as 0:04:20, 4:20 or 260.`; return; }
+      this.useTime = event.target.value;
+    },
+    usePiece(piece) {
+      const start = this.usePlace;
+      return this.inTurn(async () => {
+        this.takeChange(await api.post(`/api/episodes/${this.episodeId}/larder/${piece.id}`, { revision: this.revision, start }));
+        this.say(`${piece.name} lies at ${this.clock(start)}.`);
+      });
+    },
+    changePiece(piece, change) {
+      return this.attempt(async () => { await api.patch(`/api/larder/${piece.id}`, change); await this.readLarder(); });
+    },
+    renamePiece(piece, event) { return this.changePiece(piece, { name: event.target.value }); },
+    tagPiece(piece, event) { return this.changePiece(piece, { tags: event.target.value }); },
+    changePieceKind(piece, event) { return this.changePiece(piece, { kind: event.target.value }); },
+    async removePiece(piece) { await this.changePiece(piece, { removed: true }); this.removedPiece = piece; },
+    async bringPieceBack() { await this.changePiece(this.removedPiece, { removed: false }); this.removedPiece = null; },
+    bringIntoLarder(files) {
+      const kind = this.pieceKind === "all" ? "music" : this.pieceKind;
+      return this.sendAll(files, (file, options) => upload(`/api/shows/${data.show.id}/larder/uploads`, file, { ...options, details: { kind } }));
+    },
+    keep(recording, details) {
+      return api.post(`/api/recordings/${recording.id}/keep`, { name: recording.person || recording.name.replace(/\.\w+$/, ""), ...details });
+    },
+    keepRoom() {
+      const recording = this.examinedRecording;
+      const [start, length] = this.checkupOf(recording).room_tone;
+      return this.attempt(async () => {
+        await this.keep(recording, { kind: "room tone", name: `Room tone, ${recording.person || recording.name}`, start: Math.round(start * data.rate), length: Math.round(length * data.rate) });
+        this.say("The room tone is kept in the larder.");
+      });
+    },
+  };
+}

@@ -1,0 +1,176 @@
+// Pick-up lines: a forgotten sentence said again into the browser, take after take, straight onto the sheet.
+
+import { api } from "./api.js";
+import { makeRecorder, wavFile } from "./recorder.js";
+import { mountTake } from "./take.js";
+import { level } from "./time.js";
+import { upload } from "./uploads.js";
+
+const REFUSALS = {
+  NotAllowedError: "The browser was not allowed to use the microphone. Nothing was lost. Allow it beside the address, then open it again.",
+  NotFoundError: "No microphone is plugged in. Plug one in, then open it again.",
+  NotReadableError: "Another program holds the microphone. Close it there, then open it again.",
+};
+const CLIPPED = 0.995;
+const WAIT_MS = 100;
+
+export function pickUp(data, stage) {
+  const remembered = (key, fallback) => JSON.parse(localStorage.getItem(`pampa-pick-up-${key}`) ?? JSON.stringify(fallback));
+  const remember = (key, value) => localStorage.setItem(`pampa-pick-up-${key}`, JSON.stringify(value));
+  // The take being recorded: where it will lie, and how loud it has been.
+  let current = { place: 0, peak: 0 };
+
+  return {
+    mics: [{ id: "", name: "the usual one" }],
+    micId: remembered("mic", ""),
+    micOpen: false,
+    micPeak: 0,
+    isRecording: false,
+    counting: 0,
+    takeSeconds: 0,
+    takes: [],
+    speaker: remembered("speaker", data.show.host),
+    onto: null,
+    countIn: remembered("count-in", true),
+    monitoring: false,
+
+    mountPickUp() {
+      stage.take = mountTake(document.getElementById("take"));
+      stage.recorder = makeRecorder({ onLevel: (peak, block, rate) => this.micHeard(peak, block, rate), onLost: () => this.micLost() });
+    },
+    async openMic() {
+      if (!navigator.mediaDevices) { this.problem = "Browsers open microphones only for pages of this machine or over HTTPS. Open Pampa as localhost, or record elsewhere and drop the file."; return; }
+      this.problem = "";
+      try {
+        await stage.recorder.open(this.micId);
+      } catch (error) {
+        if (this.micId && error.name === "OverconstrainedError") { this.micId = ""; return this.openMic(); }
+        this.problem = REFUSALS[error.name] ?? "The microphone could not be opened. Nothing was lost. Look whether it is plugged in, then try again.";
+        return;
+      }
+      this.micOpen = true;
+      stage.recorder.monitor(this.monitoring);
+      const devices = await navigator.mediaDevices.enumerateDevices();
+      this.mics = [{ id: "", name: "the usual one" }, ...devices.filter((device) => device.kind === "audioinput" && device.deviceId && device.deviceId !== "default").map((device) => ({ id: device.deviceId, name: device.label || "microphone" }))];
+    },
+    closeMic() {
+      if (this.isRecording) this.endTake();
+      stage.recorder.close();
+      this.micOpen = false;
+    },
+    micHeard(peak, block, rate) {
+      this.micPeak = Math.max(peak, this.micPeak * 0.92);
+      const seconds = block ? block.length / rate : 0;
+      if (block) { current.peak = Math.max(current.peak, peak); this.takeSeconds += seconds; }
+      stage.take.level(peak, seconds, Boolean(block));
+    },
+    // Unplugged, or taken away by the system: what was recorded so far is a take like any other.
+    micLost() {
+      const had = this.isRecording;
+      this.closeMic();
+      this.problem = had ? "The microphone has gone. What was recorded until then is kept as a take. Plug it in, then open it again." : "The microphone has gone. Plug it in, then open it again.";
+    },
+    async recordOrStop() {
+      if (!this.isGatherView("pick-up") || !this.isStage("gather") || this.counting) return;
+      if (!this.micOpen) return this.openMic();
+      if (this.isRecording) return this.endTake();
+      if (this.playing) stage.player.stop();
+      if (this.countIn) await stage.recorder.countIn((left) => { this.counting = left; });
+      this.counting = 0;
+      if (!this.micOpen) return;
+      current = { place: this.playhead, peak: 0 };
+      this.takeSeconds = 0;
+      stage.take.begin();
+      stage.recorder.start();
+      this.isRecording = true;
+    },
+    endTake() {
+      const recorded = stage.recorder.stop();
+      this.isRecording = false;
+      if (!recorded) return;
+      const last = this.takes.length ? this.takes[this.takes.length - 1] : null;
+      const who = this.speaker.trim() || "Somebody";
+      const number = last ? last.number + 1 : 1;
+      const take = { number, who, place: current.place, peak: current.peak, length: 0, recording: null, told: "being kept …", name: `Pick-up ${number}, ${who}.wav` };
+      this.takes = [...this.takes, take];
+      return this.keepTake(number, wavFile(take.name, recorded.samples, recorded.rate));
+    },
+    takeNumbered(number) { return this.takes.find((take) => take.number === number); },
+    async keepTake(number, file) {
+      const take = this.takeNumbered(number);
+      try {
+        const sent = await upload(`/api/episodes/${this.episodeId}/uploads`, file, { details: { person: take.who, role: "person", placed: true }, onShare: () => {}, signal: new AbortController().signal });
+        const row = await this.broughtIn(sent.recording);
+        if (row.state === "failed") throw new Error(row.error);
+        take.recording = row.id;
+        take.length = row.facts.conformed_frames;
+        this.drawPieces();
+        await this.layTake(take, this.laidTake(take.place));
+      } catch (error) {
+        take.told = "kept in this page only";
+        this.problem = `${take.name}: ${error.message}`;
+      }
+    },
+    async broughtIn(id) {
+      for (;;) {
+        await this.readRecordings();
+        const row = this.recordings.find((candidate) => candidate.id === id);
+        if (row && row.state !== "waiting") return row;
+        await new Promise((resolve) => setTimeout(resolve, WAIT_MS));
+      }
+    },
+    clipOf(take) {
+      for (const track of stage.doc.tracks) {
+        const clip = track.clips.find((candidate) => candidate.recording === take.recording);
+        if (clip) return { ...clip, track: track.id, trackName: track.name };
+      }
+      return null;
+    },
+    // The take that lies at this place already, whose place the next one takes.
+    laidTake(place) {
+      const laid = this.takes.filter((take) => take.recording !== null && take.place === place).map((take) => this.clipOf(take)).filter(Boolean);
+      return laid.length ? laid[laid.length - 1] : null;
+    },
+    async layTake(take, before) {
+      const edit = { edit: "lay", name: `${take.who}, pick-ups`, kind: "person", pieces: [{ recording: take.recording, start: take.place, length: take.length }] };
+      if (before) { edit.instead_of = before.id; edit.track = before.track; }
+      else edit.track = this.onto ?? this.pickUpTrack(take);
+      if (edit.track === null) delete edit.track;
+      await this.edit(edit);
+      this.tellTakes();
+    },
+    pickUpTrack(take) {
+      const track = stage.doc.tracks.find((candidate) => candidate.name === `${take.who}, pick-ups`);
+      return track ? track.id : null;
+    },
+    tellTakes() {
+      for (const take of this.takes) {
+        if (take.recording === null) continue;
+        const clip = this.clipOf(take);
+        take.told = clip ? `on ${clip.trackName} at ${this.clock(clip.start)}` : "in the list of recordings";
+      }
+    },
+    canUse(take) { return take.recording !== null && this.revision >= 0 && this.clipOf(take) === null; },
+    useTakeName(take) { return this.canUse(take) ? "Use this one" : take.recording === null ? "…" : "On the sheet"; },
+    useTake(take) { return this.layTake(take, this.laidTake(take.place)); },
+    hearTake(take) { return this.attempt(() => stage.snippet.play(`/api/recordings/${take.recording}/sound`)); },
+    takePeak(take) { return take.peak >= CLIPPED ? "clipped" : level(20 * Math.log10(Math.max(take.peak, 1e-6))); },
+
+    setMic(event) {
+      this.micId = event.target.value;
+      remember("mic", this.micId);
+      if (this.micOpen) this.openMic();
+    },
+    setSpeaker(event) { this.speaker = event.target.value; remember("speaker", this.speaker); },
+    setOnto(event) { this.onto = event.target.value ? Number(event.target.value) : null; },
+    toggleCountIn() { this.countIn = !this.countIn; remember("count-in", this.countIn); },
+    toggleMonitoring() { this.monitoring = !this.monitoring; stage.recorder.monitor(this.monitoring); },
+    get recordName() { return this.counting ? `${this.counting} …` : this.isRecording ? "Stop" : "Record"; },
+    get takeClock() { return this.clock(this.takeSeconds * data.rate); },
+    get micLevel() { return this.micPeak > 1e-4 ? level(20 * Math.log10(this.micPeak), 0) : "–"; },
+    get micSays() {
+      if (this.micPeak >= CLIPPED) return "It clips. Turn the microphone down.";
+      return this.isRecording ? "recording" : "Speak: the loudest words should come near −12.";
+    },
+  };
+}

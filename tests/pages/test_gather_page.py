@@ -1,0 +1,205 @@
+"""Gather in the real browser: several at once, the larder, patterns, and lines recorded at a microphone."""
+
+import re
+
+import numpy as np
+import pytest
+import soundfile
+from playwright.sync_api import expect
+
+from pampa.core.sound import RATE
+from tests.pages.conftest import EPISODE
+from tests.signals import talk
+
+KEEP_STREAM = """
+const open = navigator.mediaDevices.getUserMedia.bind(navigator.mediaDevices);
+navigator.mediaDevices.getUserMedia = async (wanted) => (window.microphone = await open(wanted));
+"""
+
+
+def button(page, name):
+    return page.get_by_role("button", name=name, exact=True)
+
+
+def tick(page, *names):
+    for name in names:
+        page.get_by_label(f"Choose {name}").check()
+
+
+def to_larder(page, *names):
+    tick(page, *names)
+    button(page, "To the larder").click()
+    button(page, "Larder").click()
+    expect(page.locator("#larder tbody tr")).to_have_count(len(names), timeout=20_000)
+
+
+def document(studio):
+    return studio.editing.state(EPISODE).document
+
+
+def test_a_piece_is_kept_found_tagged_heard_and_used_at_a_typed_time(page, open_stage, demo_server):
+    _, studio = demo_server
+    open_stage("gather")
+    to_larder(page, "theme.flac", "gulls.flac", "fog_signal.flac")
+    row = page.locator("#larder tbody tr", has=page.get_by_label("Name of Theme"))
+    expect(row).to_contain_text("92 bpm")
+    page.get_by_label("Tags of Gulls").fill("port morning")
+    page.get_by_label("Tags of Gulls").press("Enter")
+    page.get_by_label("Search the larder").fill("MORN port")
+    expect(page.locator("#larder tbody tr")).to_have_count(1)
+    button(page, "Listen to Gulls").click()
+    expect(button(page, "Stop Gulls")).to_be_visible()
+    page.get_by_label("Time to use a piece at").fill("1:40")
+    page.get_by_label("Time to use a piece at").press("Enter")
+    button(page, "Use Gulls").click()
+    expect(page.locator(".notice[role=status]")).to_contain_text("Gulls lies at 0:01:40.0")
+    port = next(track for track in document(studio).tracks if track.name == "Port")
+    assert 100 * RATE in [clip.start for clip in port.clips]
+    page.get_by_label("Search the larder").fill("")
+    expect(page.locator("#larder tbody tr input.who").first).to_have_value("Gulls")
+    button(page, "Remove Theme from the larder").click()
+    expect(page.locator("#larder tbody tr")).to_have_count(2)
+    button(page, "Bring it back").click()
+    expect(page.locator("#larder tbody tr")).to_have_count(3)
+    page.get_by_label("Search the larder").fill("nothing of the kind")
+    expect(page.get_by_text("Nothing in the larder is like that.")).to_be_visible()
+
+
+def test_files_dropped_on_the_larder_become_pieces_and_no_recordings(page, open_stage, demo_server, sample):
+    _, studio = demo_server
+    open_stage("gather")
+    button(page, "Larder").click()
+    expect(page.get_by_text("Nothing is in the larder yet.")).to_be_visible()
+    page.get_by_role("group", name="Kind").get_by_role("button", name="Effects").click()
+    page.locator("#files").set_input_files([sample[0] / "rope.flac", sample[0] / "engine.flac"])
+    expect(page.locator("#larder tbody tr")).to_have_count(2, timeout=20_000)
+    assert {piece.kind for piece, _ in studio.larder.search(1).pieces} == {"effects"}
+    assert len(studio.recordings.of_episode(EPISODE)) == 12
+
+
+def test_the_next_episode_begins_with_the_pattern_of_this_one(page, open_stage, demo_server, sample):
+    base, studio = demo_server
+    open_stage("gather")
+    page.get_by_text("Pattern for the next episode").click()
+    page.get_by_label("Name of the pattern").fill("With a spot")
+    button(page, "Keep").click()
+    expect(page.locator(".notice[role=status]")).to_contain_text("With a spot is kept")
+    studio.jobs.wait()
+    page.goto(base)
+    page.get_by_role("button", name="from With a spot").click()
+    page.wait_for_selector("body[data-ready]")
+    assert re.search(r"/episodes/\d+/gather$", page.url)
+    expect(page.get_by_label("Name of track Anders Quill")).to_be_visible()
+    expect(page.get_by_text("wait for the end of the talk")).to_be_visible()
+    page.locator("#files").set_input_files(sample[0] / "anders_local.wav")
+    row = page.locator("#recordings tr", has=page.get_by_label("Choose anders_local.wav"))
+    expect(row).to_contain_text("check-up:", timeout=60_000)
+    button(page, "Lay the ending").click()
+    expect(button(page, "Lay the ending")).to_be_hidden()
+    page.locator("#undo").click()
+    expect(button(page, "Lay the ending")).to_be_visible()
+
+
+def test_parts_of_one_recording_are_proposed_and_joined_by_one_action(page, open_stage, demo_server, tmp_path):
+    _, studio = demo_server
+    for number, seconds in ((1, 6), (2, 3)):
+        soundfile.write(tmp_path / f"REC_000{number}.wav", talk(seconds, seed=number), RATE)
+    open_stage("gather")
+    page.locator("#files").set_input_files([tmp_path / "REC_0001.wav", tmp_path / "REC_0002.wav"])
+    expect(page.get_by_text("REC_0001.wav, REC_0002.wav look like parts")).to_be_visible(timeout=30_000)
+    page.locator(".proposal").get_by_role("button", name="Join in sequence").click()
+    expect(page.locator(".notice[role=status]")).to_contain_text("2 parts lie one after another")
+    joined = next(track for track in document(studio).tracks if track.name == "REC 0001")
+    assert [(clip.start, clip.length) for clip in joined.clips] == [(0, 6 * RATE), (6 * RATE, 3 * RATE)]
+
+
+def test_rows_are_ordered_renamed_removed_together_and_brought_back(page, open_stage, demo_server):
+    _, studio = demo_server
+    open_stage("gather")
+    tick(page, "gulls.flac", "rope.flac")
+    for _ in range(2):
+        page.get_by_label("Move the chosen up").click()
+    expect(page.locator("#recordings tbody tr:nth-last-child(2) input.who")).to_have_value("Fog signal")
+    page.get_by_label("Name of the file rope.flac").fill("rope, long.flac")
+    page.get_by_label("Name of the file rope.flac").press("Enter")
+    expect(page.get_by_label("Choose rope, long.flac")).to_be_checked()
+    page.get_by_label("Remove the chosen from the list").click()
+    expect(page.locator("#recordings tbody tr")).to_have_count(10)
+    page.get_by_text("Removed from the list").click()
+    button(page, "Bring back rope, long.flac").click()
+    expect(page.locator("#recordings tbody tr")).to_have_count(11)
+    names = [recording.name for recording in studio.recordings.of_episode(EPISODE)]
+    assert names.index("rope, long.flac") < names.index("fog_signal.flac")
+
+
+@pytest.fixture
+def microphone(page, open_stage):
+    page.context.grant_permissions(["microphone"])
+    page.add_init_script(KEEP_STREAM)
+    open_stage("gather")
+    button(page, "Pick-up line").click()
+    page.get_by_label("count in").uncheck()
+    button(page, "Open the microphone").click()
+    expect(button(page, "Record")).to_be_visible()
+    return page
+
+
+def takes_on_sheet(studio):
+    return [
+        (track.name, clip) for track in document(studio).tracks for clip in track.clips if "pick-ups" in track.name
+    ]
+
+
+def test_takes_lie_at_the_playhead_each_in_the_place_of_the_last(microphone, demo_server):
+    _, studio = demo_server
+    page = microphone
+    page.keyboard.press("Shift+ArrowRight")
+    for number in (1, 2):
+        page.keyboard.press("r")
+        expect(button(page, "Stop")).to_be_visible()
+        page.wait_for_timeout(1200)
+        page.keyboard.press("r")
+        expect(page.locator("#takes tbody tr").nth(number - 1)).to_contain_text("on Marisol Vey", timeout=20_000)
+    [(name, clip)] = takes_on_sheet(studio)
+    assert (name, clip.start) == ("Marisol Vey, pick-ups", 2 * RATE)
+    second = studio.recordings.of_episode(EPISODE)[-1]
+    assert clip.recording == second.id
+    sound = studio.sounds.conformed(second.id).read(0, clip.length)
+    assert clip.length > RATE
+    assert np.abs(sound).max() > 0.05, "the fake microphone beeps"
+    button(page, "Use this one, take 1").click()
+    expect(page.locator("#takes tbody tr").first).to_contain_text("on Marisol Vey")
+    [(_, clip)] = takes_on_sheet(studio)
+    assert clip.recording != second.id
+
+
+def test_what_was_recorded_until_the_microphone_went_is_kept(microphone, demo_server):
+    _, studio = demo_server
+    page = microphone
+    button(page, "Record").click()
+    page.wait_for_timeout(1000)
+    page.evaluate("""() => {
+        const [track] = window.microphone.getAudioTracks();
+        track.stop();
+        track.dispatchEvent(new Event("ended"));
+    }""")
+    expect(page.get_by_role("alert")).to_contain_text("What was recorded until then is kept")
+    expect(page.locator("#takes tbody tr")).to_contain_text("on Marisol Vey", timeout=20_000)
+    [(_, clip)] = takes_on_sheet(studio)
+    assert clip.length > RATE // 2
+
+
+def test_the_count_in_comes_before_the_take(microphone, demo_server):
+    page = microphone
+    page.get_by_label("count in").check()
+    button(page, "Record").click()
+    expect(button(page, "3 …")).to_be_visible()
+    expect(button(page, "Stop")).to_be_visible(timeout=5000)
+    assert page.evaluate("() => document.querySelectorAll('#takes tbody tr').length") == 0
+
+
+def test_a_refused_microphone_is_said_with_what_to_do(page, open_stage):
+    open_stage("gather")
+    button(page, "Pick-up line").click()
+    button(page, "Open the microphone").click()
+    expect(page.get_by_role("alert")).to_contain_text("was not allowed to use the microphone")
