@@ -213,7 +213,7 @@ def standing(minutes: int) -> list[Row]:
 
 def main() -> None:
     parser = argparse.ArgumentParser(prog="./pampa bench", description=__doc__)
-    parser.add_argument("what", nargs="?", choices=["passes", "pages", "sync"], default="passes")
+    parser.add_argument("what", nargs="?", choices=["passes", "pages", "gather", "sync"], default="passes")
     parser.add_argument("--minutes", type=int, default=60, help="length of the long passes")
     parser.add_argument("--runs", type=int, default=5)
     given = parser.parse_args()
@@ -221,6 +221,11 @@ def main() -> None:
         from bench.pages import main as pages
 
         pages(given.minutes)
+        return
+    if given.what == "gather":
+        from bench.gather import main as gather
+
+        gather()
         return
     if given.what == "sync":
         from bench.sync import main as sync

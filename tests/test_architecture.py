@@ -79,3 +79,33 @@ def test_the_migrations_make_the_tables_of_the_models(tmp_path):
     migrate(engine)
     with engine.connect() as connection:
         assert compare_metadata(MigrationContext.configure(connection), Base.metadata) == []
+
+
+def test_migrations_keep_what_an_older_database_holds(tmp_path):
+    """A show, an episode with a recording, and an upload that has been announced, from before there were larders."""
+    from alembic import command
+    from alembic.config import Config
+    from sqlalchemy import text
+
+    from pampa.store.database import MIGRATIONS, engine_for, open_database
+    from pampa.store.models import Episode, Recording, Upload
+
+    config = Config()
+    config.set_main_option("script_location", str(MIGRATIONS))
+    with engine_for(tmp_path / "a.db").begin() as connection:
+        config.attributes["connection"] = connection
+        command.upgrade(config, "0004")
+        for row in (
+            "INSERT INTO shows VALUES (1, 'Slack Water', 'Marisol Vey', 0, '2026-01-01')",
+            "INSERT INTO episodes (id, show_id, title, number, archived, revision, position, choices, created)"
+            " VALUES (1, 1, 'The Pilot Ladder', 12, 0, 0, 0, '{}', '2026-01-01')",
+            "INSERT INTO recordings (id, episode_id, name, person, role, sha256, suffix, size, channels, drift_ppm,"
+            " offset, state, error, placed, removed, facts, created)"
+            " VALUES (1, 1, 'a.wav', '', 'person', 'x', '.wav', 1, 'auto', 0, 0, 'ready', '', 1, 0, '{}', '2026-1-1')",
+            "INSERT INTO uploads VALUES ('u', 1, 'b.wav', 9, 4, 7, '2026-01-01')",
+        ):
+            connection.execute(text(row))
+    with open_database(tmp_path / "a.db")() as session:
+        assert session.get_one(Episode, 1).larder is False
+        assert session.get_one(Recording, 1).rank == 0
+        assert session.get_one(Upload, "u").details == {"after_track": 7}

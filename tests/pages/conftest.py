@@ -8,7 +8,7 @@ import time
 
 import pytest
 import uvicorn
-from playwright.sync_api import sync_playwright
+from playwright.sync_api import expect, sync_playwright
 
 from pampa.studio.settings import Settings
 from pampa.studio.studio import Studio
@@ -19,6 +19,9 @@ FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--
          "--disable-sync", "--no-first-run", "--autoplay-policy=no-user-gesture-required",
          "--use-fake-device-for-media-stream"]  # fmt: skip
 EPISODE = 2
+
+# A busy machine may be slow by a factor of five; what never comes fails all the same.
+expect.set_options(timeout=20_000)
 
 
 @pytest.fixture(scope="session")
@@ -52,6 +55,7 @@ def page(browser, demo_server):
     """A page that fails its test for errors in scripts and for requests that leave the machine."""
     context = browser.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True)
     page = context.new_page()
+    page.set_default_timeout(60_000)
     problems = []
     page.on("pageerror", lambda error: problems.append(str(error)))
     page.on(

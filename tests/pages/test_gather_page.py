@@ -26,13 +26,6 @@ def tick(page, *names):
         page.get_by_label(f"Choose {name}").check()
 
 
-def to_larder(page, *names):
-    tick(page, *names)
-    button(page, "To the larder").click()
-    button(page, "Larder").click()
-    expect(page.locator("#larder tbody tr")).to_have_count(len(names), timeout=20_000)
-
-
 def document(studio):
     return studio.editing.state(EPISODE).document
 
@@ -40,12 +33,13 @@ def document(studio):
 def test_a_piece_is_kept_found_tagged_heard_and_used_at_a_typed_time(page, open_stage, demo_server):
     _, studio = demo_server
     open_stage("gather")
-    to_larder(page, "theme.flac", "gulls.flac", "fog_signal.flac")
+    button(page, "Larder").click()
+    expect(page.locator("#larder tbody tr")).to_have_count(8)
     row = page.locator("#larder tbody tr", has=page.get_by_label("Name of Theme"))
     expect(row).to_contain_text("92 bpm")
-    page.get_by_label("Tags of Gulls").fill("port morning")
+    page.get_by_label("Tags of Gulls").fill("harbour morning")
     page.get_by_label("Tags of Gulls").press("Enter")
-    page.get_by_label("Search the larder").fill("MORN port")
+    page.get_by_label("Search the larder").fill("MORN harbour")
     expect(page.locator("#larder tbody tr")).to_have_count(1)
     button(page, "Listen to Gulls").click()
     expect(button(page, "Stop Gulls")).to_be_visible()
@@ -58,41 +52,53 @@ def test_a_piece_is_kept_found_tagged_heard_and_used_at_a_typed_time(page, open_
     page.get_by_label("Search the larder").fill("")
     expect(page.locator("#larder tbody tr input.who").first).to_have_value("Gulls")
     button(page, "Remove Theme from the larder").click()
-    expect(page.locator("#larder tbody tr")).to_have_count(2)
+    expect(page.locator("#larder tbody tr")).to_have_count(7)
     button(page, "Bring it back").click()
-    expect(page.locator("#larder tbody tr")).to_have_count(3)
+    expect(page.locator("#larder tbody tr")).to_have_count(8)
     page.get_by_label("Search the larder").fill("nothing of the kind")
     expect(page.get_by_text("Nothing in the larder is like that.")).to_be_visible()
 
 
-def test_files_dropped_on_the_larder_become_pieces_and_no_recordings(page, open_stage, demo_server, sample):
+def test_what_the_larder_is_given_becomes_pieces_and_no_recordings(page, open_stage, demo_server, tmp_path):
     _, studio = demo_server
     open_stage("gather")
+    tick(page, "room_sandhaven.wav")
+    button(page, "To the larder").click()
+    button(page, "Larder").click()
+    expect(page.get_by_label("Name of Room tone, Sandhaven")).to_be_visible(timeout=20_000)
+    page.get_by_role("group", name="Kind").get_by_role("button", name="Effects").click()
+    soundfile.write(tmp_path / "oars.wav", talk(4, seed=9), RATE)
+    page.locator("#files").set_input_files(tmp_path / "oars.wav")
+    expect(page.get_by_label("Name of Oars")).to_be_visible(timeout=20_000)
+    assert {piece.kind for piece, _ in studio.larder.search(1, "oars").pieces} == {"effects"}
+    assert len(studio.recordings.of_episode(EPISODE)) == 12
+
+
+def test_a_show_without_a_larder_is_told_how_to_fill_it(page, demo_server):
+    base, studio = demo_server
+    empty = studio.shows.make_episode(studio.shows.make_show("Low Tide").id, "One").id
+    page.goto(f"{base}/episodes/{empty}/gather")
+    page.wait_for_selector("body[data-ready]")
     button(page, "Larder").click()
     expect(page.get_by_text("Nothing is in the larder yet.")).to_be_visible()
-    page.get_by_role("group", name="Kind").get_by_role("button", name="Effects").click()
-    page.locator("#files").set_input_files([sample[0] / "rope.flac", sample[0] / "engine.flac"])
-    expect(page.locator("#larder tbody tr")).to_have_count(2, timeout=20_000)
-    assert {piece.kind for piece, _ in studio.larder.search(1).pieces} == {"effects"}
-    assert len(studio.recordings.of_episode(EPISODE)) == 12
 
 
 def test_the_next_episode_begins_with_the_pattern_of_this_one(page, open_stage, demo_server, sample):
     base, studio = demo_server
     open_stage("gather")
     page.get_by_text("Pattern for the next episode").click()
-    page.get_by_label("Name of the pattern").fill("With a spot")
+    page.get_by_label("Name of the pattern").fill("A guest and a spot")
     button(page, "Keep").click()
-    expect(page.locator(".notice[role=status]")).to_contain_text("With a spot is kept")
+    expect(page.locator(".notice[role=status]")).to_contain_text("A guest and a spot is kept")
     studio.jobs.wait()
     page.goto(base)
-    page.get_by_role("button", name="from With a spot").click()
+    page.get_by_role("button", name="from A guest and a spot").click()
     page.wait_for_selector("body[data-ready]")
     assert re.search(r"/episodes/\d+/gather$", page.url)
     expect(page.get_by_label("Name of track Anders Quill")).to_be_visible()
     expect(page.get_by_text("wait for the end of the talk")).to_be_visible()
     page.locator("#files").set_input_files(sample[0] / "anders_local.wav")
-    row = page.locator("#recordings tr", has=page.get_by_label("Choose anders_local.wav"))
+    row = page.locator('tr[data-file="anders_local.wav"]')
     expect(row).to_contain_text("check-up:", timeout=60_000)
     button(page, "Lay the ending").click()
     expect(button(page, "Lay the ending")).to_be_hidden()
@@ -145,9 +151,7 @@ def microphone(page, open_stage):
 
 
 def takes_on_sheet(studio):
-    return [
-        (track.name, clip) for track in document(studio).tracks for clip in track.clips if "pick-ups" in track.name
-    ]
+    return [(track.name, clip) for track in document(studio).tracks for clip in track.clips if "pick-ups" in track.name]
 
 
 def test_takes_lie_at_the_playhead_each_in_the_place_of_the_last(microphone, demo_server):
@@ -165,7 +169,7 @@ def test_takes_lie_at_the_playhead_each_in_the_place_of_the_last(microphone, dem
     second = studio.recordings.of_episode(EPISODE)[-1]
     assert clip.recording == second.id
     sound = studio.sounds.conformed(second.id).read(0, clip.length)
-    assert clip.length > RATE
+    assert clip.length > RATE // 4
     assert np.abs(sound).max() > 0.05, "the fake microphone beeps"
     button(page, "Use this one, take 1").click()
     expect(page.locator("#takes tbody tr").first).to_contain_text("on Marisol Vey")
@@ -186,7 +190,7 @@ def test_what_was_recorded_until_the_microphone_went_is_kept(microphone, demo_se
     expect(page.get_by_role("alert")).to_contain_text("What was recorded until then is kept")
     expect(page.locator("#takes tbody tr")).to_contain_text("on Marisol Vey", timeout=20_000)
     [(_, clip)] = takes_on_sheet(studio)
-    assert clip.length > RATE // 2
+    assert clip.length > RATE // 4
 
 
 def test_the_count_in_comes_before_the_take(microphone, demo_server):
@@ -194,7 +198,7 @@ def test_the_count_in_comes_before_the_take(microphone, demo_server):
     page.get_by_label("count in").check()
     button(page, "Record").click()
     expect(button(page, "3 …")).to_be_visible()
-    expect(button(page, "Stop")).to_be_visible(timeout=5000)
+    expect(button(page, "Stop")).to_be_visible(timeout=20_000)
     assert page.evaluate("() => document.querySelectorAll('#takes tbody tr').length") == 0
 
 

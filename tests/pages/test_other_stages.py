@@ -10,10 +10,14 @@ from pampa.core.loudness import measure
 from tests.pages.conftest import EPISODE
 
 
+def row_of(page, file):
+    return page.locator(f'tr[data-file="{file}"]')
+
+
 def test_a_chosen_file_comes_in_and_can_be_named(open_stage, talk_file, page):
     open_stage("gather")
     page.set_input_files("#files", str(talk_file("pick_up.wav", seconds=4)))
-    row = page.locator("tr", has_text="pick_up.wav")
+    row = row_of(page, "pick_up.wav")
     expect(row).to_contain_text("0:04", timeout=15_000)
     name = row.get_by_label("Who is on pick_up.wav")
     name.fill("Nola Brant, pick-up")
@@ -25,7 +29,7 @@ def test_files_in_sequence_lie_one_after_another(open_stage, talk_file, page, de
     open_stage("gather")
     page.get_by_label("one track, one after another").check()
     page.set_input_files("#files", [str(talk_file("one.wav", seconds=3)), str(talk_file("two.wav", seconds=2, seed=2))])
-    expect(page.locator("tr", has_text="two.wav")).to_contain_text("0:02", timeout=20_000)
+    expect(row_of(page, "two.wav")).to_contain_text("0:02", timeout=20_000)
     expect(page.locator(".tracks li")).to_have_count(6)
     clips = demo_server[1].editing.state(EPISODE).document.tracks[-1].clips
     assert [clip.start for clip in clips] == [0, 144_000]
@@ -46,7 +50,7 @@ def test_an_upload_goes_on_after_a_lost_connection(open_stage, talk_file, page, 
     expect_noise("net::ERR_CONNECTION_RESET")
     page.route("**/api/uploads/**", lose_once)
     page.set_input_files("#files", str(talk_file("long.wav", seconds=5)))
-    expect(page.locator("tr", has_text="long.wav")).to_contain_text("0:05", timeout=20_000)
+    expect(row_of(page, "long.wav")).to_contain_text("0:05", timeout=20_000)
     assert lost
 
 
@@ -54,7 +58,7 @@ def test_what_is_not_sound_is_said_where_it_was_dropped(open_stage, tmp_path, pa
     open_stage("gather")
     (tmp_path / "show notes.wav").write_text("not sound")
     page.set_input_files("#files", str(tmp_path / "show notes.wav"))
-    row = page.locator("tr", has_text="show notes.wav")
+    row = row_of(page, "show notes.wav")
     expect(row).to_contain_text("could not be read as sound", timeout=15_000)
     expect(page.get_by_role("alert").first).to_contain_text("Nothing was changed")
 
@@ -72,7 +76,7 @@ def test_a_file_dropped_anywhere_on_the_page_comes_in(open_stage, talk_file, pag
         data,
     )
     page.dispatch_event("body", "drop", {"dataTransfer": transfer})
-    expect(page.locator("tr", has_text="dropped.wav")).to_contain_text("0:02", timeout=15_000)
+    expect(row_of(page, "dropped.wav")).to_contain_text("0:02", timeout=15_000)
 
 
 def test_raw_files_are_dropped_named_lined_up_heard_and_undone(page, demo_server, sample):
@@ -87,7 +91,7 @@ def test_raw_files_are_dropped_named_lined_up_heard_and_undone(page, demo_server
         field = page.get_by_label(f"Who is on {name}")
         field.fill(person)
         field.blur()
-        expect(page.locator("tr", has_text=name)).to_contain_text("speech", timeout=30_000)
+        expect(row_of(page, name)).to_contain_text("speech", timeout=30_000)
     expect(page.get_by_label("Role of call_backup.wav")).to_have_value("reference", timeout=30_000)
     page.get_by_role("link", name=re.compile("Line up")).click()
     expect(page.locator(".people li")).to_have_count(2)
@@ -107,10 +111,10 @@ def test_raw_files_are_dropped_named_lined_up_heard_and_undone(page, demo_server
 
 def test_a_check_up_is_read_and_a_call_split_into_its_people(open_stage, page, demo_server):
     open_stage("gather")
-    row = page.locator("tr", has_text="anders_local.wav")
+    row = row_of(page, "anders_local.wav")
     row.get_by_role("button", name="check-up: 1 proposal").click()
     expect(page.locator(".checkup")).to_contain_text("Floor −54 dBFS, 21 dB under speech. Proposed: noise, gentle.")
-    page.locator("tr", has_text="call_backup.wav").get_by_role("button", name=re.compile("check-up")).click()
+    row_of(page, "call_backup.wav").get_by_role("button", name=re.compile("check-up")).click()
     expect(page.locator(".checkup h2")).to_have_text("Check-up: Call backup")
     page.get_by_role("button", name="Split into two tracks").click()
     expect(page.get_by_label("Who is on call_backup.wav")).to_have_count(2)
@@ -123,7 +127,7 @@ def test_the_same_file_again_is_said_to_be_here(open_stage, page, sample):
     open_stage("gather")
     page.set_input_files("#files", str(sample[0] / "nola_spot.wav"))
     expect(page.locator(".notices [role=status]")).to_contain_text("nola_spot.wav is here already")
-    expect(page.locator("tr", has_text="nola_spot.wav")).to_have_count(1)
+    expect(row_of(page, "nola_spot.wav")).to_have_count(1)
 
 
 def test_people_are_compared_nudged_put_back_and_set_by_hand(open_stage, page, demo_server):

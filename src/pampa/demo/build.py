@@ -37,6 +37,7 @@ def build(studio: Studio, folder: Path, truth: Truth, tell: Callable[[str], None
     studio.jobs.wait()
     studio.lining_up.apply(episode.id)
     _music(studio, episode.id, folder)
+    _larder(studio, episode.id)
     tell("Treating the voices")
     studio.listening.standing(episode.id, wait=True)
     return episode.id
@@ -74,6 +75,22 @@ def _music(studio: Studio, episode_id: int, folder: Path) -> None:
     studio.editing.edit(episode_id, "add_marker", {"at": seconds(27.9), "name": "Intro"})
     studio.editing.edit(episode_id, "add_marker", {"at": seconds(220.6), "name": "Spot"})
     assert studio.editing.state(episode_id).document.length <= seconds(LENGTH_S + 1)
+
+
+TAGS = {
+    "Theme": "opening ending guitar", "Bed": "spot calm guitar", "Sting": "turn short", "Fog signal": "port night",
+    "Gulls": "port morning birds", "Rope": "port boat", "Engine": "port boat pilot", "Nola Brant": "Fennick Notebooks",
+}  # fmt: skip
+
+
+def _larder(studio: Studio, episode_id: int) -> None:
+    """The show's larder, with what this episode uses, and the pattern for the next one."""
+    for recording in studio.recordings.of_episode(episode_id):
+        if recording.person in TAGS:
+            name = "Spot, Fennick Notebooks" if recording.role == "spot" else recording.person
+            studio.larder.keep(recording.id, kind=recording.role, name=name, tags=TAGS[recording.person])
+    studio.jobs.wait()
+    studio.patterns.make(episode_id, "With a spot")
 
 
 def _earlier_episode(studio: Studio, show_id: int, folder: Path) -> None:

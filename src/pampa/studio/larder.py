@@ -24,7 +24,7 @@ __all__ = ["KINDS", "Found", "Larder", "Piece", "Recording"]
 KINDS = ("music", "effects", "spot", "room tone")
 TRACK_KIND = {"room tone": "effects"}
 """Room tone lies on a track like an effect does."""
-MOST_FOUND = 60
+MOST_FOUND = 40
 
 
 @dataclass(frozen=True)

@@ -46,7 +46,7 @@ def tempo(source: Source) -> float | None:
     height = float(again[best - first])
     if height < CLEAR or height < chance * STEADY_ABOVE_CHANCE / np.sqrt(4):
         return None
-    return round(per_min / _refined(likeness, best), 1)
+    return round(float(per_min / _refined(likeness, best)), 1)
 
 
 def onset_strength(sound: NDArray[np.floating]) -> NDArray[np.float64]:

@@ -7,6 +7,7 @@ export function makeRecorder({ onLevel, onLost }) {
   let stream = null;
   let monitor = null;
   let blocks = null;
+  let rate = 0;
 
   async function open(deviceId) {
     close();
@@ -15,16 +16,18 @@ export function makeRecorder({ onLevel, onLost }) {
     if (deviceId) audio.deviceId = { exact: deviceId };
     stream = await navigator.mediaDevices.getUserMedia({ audio });
     context = new AudioContext();
+    rate = context.sampleRate;
     await context.audioWorklet.addModule("/static/js/capture.js");
     const source = context.createMediaStreamSource(stream);
     const capture = new AudioWorkletNode(context, "capture", { numberOfInputs: 1, numberOfOutputs: 1, channelCount: 1, channelCountMode: "explicit" });
     monitor = new GainNode(context, { gain: 0 });
     source.connect(capture).connect(monitor).connect(context.destination);
     capture.port.onmessage = ({ data }) => {
+      if (!stream) return;
       if (blocks) blocks.push(data);
       let peak = 0;
       for (const sample of data) peak = Math.max(peak, Math.abs(sample));
-      onLevel(peak, blocks ? data : null, context.sampleRate);
+      onLevel(peak, blocks ? data : null, rate);
     };
     stream.getAudioTracks()[0].addEventListener("ended", () => onLost());
     await context.resume();
@@ -60,7 +63,7 @@ export function makeRecorder({ onLevel, onLost }) {
       let at = 0;
       for (const block of blocks) { samples.set(block, at); at += block.length; }
       blocks = null;
-      return samples.length ? { samples, rate: context.sampleRate } : null;
+      return samples.length ? { samples, rate } : null;
     },
   };
 }

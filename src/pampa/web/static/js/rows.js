@@ -1,7 +1,7 @@
 // Small overviews in the rows of a list: each a whole recording, or a stretch, from the coarsest level of its pyramid.
 
 import { api } from "./api.js";
-import { fit, readInk, textured } from "./ink.js";
+import { fit, readInk, sizeOf, textured } from "./ink.js";
 
 // Frames in a cell of each level that is drawn, and how long a stretch may be for the finer one.
 const CELLS = [[1, 480 * 8, 30 * 48000], [2, 480 * 64, Infinity]];
@@ -31,7 +31,14 @@ export function mountRows({ list }) {
   function draw() {
     frame = 0;
     const known = new Map(items.map((item) => [String(item.id), item]));
-    for (const canvas of list.querySelectorAll(".row-overview")) {
+    // Only what is in sight. Places and sizes first, all at once: asked for between drawings, each would make the
+    // browser lay the page out anew.
+    const seen = [...list.querySelectorAll(".row-overview")].filter((canvas) => {
+      const { top, bottom } = canvas.getBoundingClientRect();
+      return bottom > 0 && top < window.innerHeight;
+    });
+    for (const canvas of seen) sizeOf(canvas);
+    for (const canvas of seen) {
       const item = known.get(canvas.dataset.row);
       if (item && item.ready) drawRow(canvas, item);
     }
@@ -58,6 +65,7 @@ export function mountRows({ list }) {
   }
 
   new ResizeObserver(schedule).observe(list);
+  list.closest(".gather").addEventListener("scroll", schedule, { passive: true });
   return {
     show(next) { items = next; schedule(); },
     redraw() { ink = readInk(list); schedule(); },

@@ -5,9 +5,7 @@ import { peopleOf } from "./ink.js";
 import { level, shortClock } from "./time.js";
 import { upload } from "./uploads.js";
 
-const ROLES = { person: "person", spot: "spot", music: "music", effects: "effects", "room tone": "room tone", reference: "reference only" };
 const VIEWS = { recordings: "Recordings", larder: "Larder", "pick-up": "Pick-up line" };
-const CHANNELS = { auto: "as found", keep: "keep", left: "left", right: "right", sum: "mono sum" };
 
 export function gather(data, stage) {
   return {
@@ -17,8 +15,6 @@ export function gather(data, stage) {
     uploads: [],
     inSequence: false,
     dropping: false,
-    roles: Object.keys(ROLES),
-    channelChoices: Object.keys(CHANNELS),
     removed: data.removed,
     ending: [],
     gatherView: localStorage.getItem("pampa-gather") ?? "recordings",
@@ -83,8 +79,6 @@ export function gather(data, stage) {
     },
     drawCheckup() { this.$nextTick(() => stage.checkup.show(this.examined === null ? null : this.checkups[this.examined] ?? null)); },
 
-    roleName: (role) => ROLES[role],
-    channelName: (choice) => CHANNELS[choice],
     chooseFiles() { this.$refs.files.click(); },
     filesChosen(event) { this.bringIn([...event.target.files]); event.target.value = ""; },
     dragOver() { this.dropping = true; },

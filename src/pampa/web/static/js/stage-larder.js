@@ -9,16 +9,13 @@ const LENGTHS = [
   { name: "any length" }, { name: "under 10 s", longest: 10 }, { name: "10 to 60 s", shortest: 10, longest: 60 }, { name: "over a minute", shortest: 60 },
 ];
 const HEARD_S = 30;
-const PAUSE_MS = 120;
 
 export function larder(data, stage) {
   let turn = 0;
-  let soon = 0;
   return {
     larderWords: "",
     pieceKind: "all",
     pieceKinds: Object.keys(KINDS),
-    realKinds: Object.keys(KINDS).slice(1),
     pieceLength: LENGTHS[0].name,
     pieceLengths: LENGTHS,
     pieces: [],
@@ -28,6 +25,7 @@ export function larder(data, stage) {
     useAt: "playhead",
     useTime: "0:00:00",
 
+    // While somebody types, the answer to the last letter is what counts.
     async readLarder() {
       const mine = ++turn;
       const span = LENGTHS.find((candidate) => candidate.name === this.pieceLength);
@@ -46,12 +44,7 @@ export function larder(data, stage) {
       const takes = this.takes.filter((take) => take.recording !== null).map((take) => ({ id: take.recording, start: 0, frames: take.length, kind: "person", person: 0, ready: true }));
       this.$nextTick(() => { stage.pieceRows.show(pieces); stage.takeRows.show(takes); });
     },
-    // While somebody types, the last word is what counts.
-    seekPieces(event) {
-      this.larderWords = event.target.value;
-      clearTimeout(soon);
-      soon = setTimeout(() => this.readLarder(), PAUSE_MS);
-    },
+    seekPieces(event) { this.larderWords = event.target.value; return this.readLarder(); },
     isPieceKind(kind) { return this.pieceKind === kind; },
     setPieceKind(kind) { this.pieceKind = kind; this.readLarder(); },
     setPieceLength(event) { this.pieceLength = event.target.value; this.readLarder(); },
