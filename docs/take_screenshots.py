@@ -18,7 +18,8 @@ from pampa.web.app import create_app
 HERE = Path(__file__).parent / "screenshots"
 PORT = 8497
 BASE = f"http://127.0.0.1:{PORT}"
-FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update"]
+FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update",
+         "--use-fake-device-for-media-stream"]  # fmt: skip
 
 
 def open_stage(page: Page, stage: str) -> None:
@@ -41,15 +42,41 @@ def shoot(page: Page, name: str) -> None:
     page.screenshot(path=HERE / f"{name}.png")
 
 
+def pick_up(page: Page) -> None:
+    """Two takes from the browser's stand-in for a microphone, which beeps, and a third on its way."""
+    page.get_by_role("button", name="Pick-up line", exact=True).click()
+    page.get_by_label("count in").uncheck()
+    page.get_by_role("button", name="Open the microphone").click()
+    for seconds in (3.2, 2.4):
+        page.wait_for_timeout(700)
+        page.keyboard.press("r")
+        page.wait_for_timeout(round(1000 * seconds))
+        page.keyboard.press("r")
+        page.wait_for_timeout(4000)
+    page.keyboard.press("r")
+    page.wait_for_timeout(2500)
+    shoot(page, "pick-up")
+    page.keyboard.press("r")
+    page.wait_for_timeout(4000)
+    for _ in range(3):
+        page.locator("#undo").click()
+        page.wait_for_timeout(500)
+
+
 def take(page: Page) -> None:
     """Edit the sample a little, and picture each view on the way."""
     page.goto(BASE)
     page.wait_for_timeout(600)
     shoot(page, "shows")
     open_stage(page, "gather")
-    page.locator("tr", has_text="marisol_local.wav").locator(".link-button").click()
+    page.locator('tr[data-file="marisol_local.wav"]').locator(".link-button").click()
     page.wait_for_timeout(600)
     shoot(page, "gather")
+    page.get_by_role("button", name="Larder", exact=True).click()
+    page.wait_for_timeout(1500)
+    shoot(page, "larder")
+    pick_up(page)
+    page.get_by_role("button", name="Recordings", exact=True).click()
     open_stage(page, "line-up")
     page.locator(".people button", has_text="Anders Quill").click()
     page.wait_for_timeout(900)

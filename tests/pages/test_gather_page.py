@@ -92,7 +92,7 @@ def test_the_next_episode_begins_with_the_pattern_of_this_one(page, open_stage, 
     expect(page.locator(".notice[role=status]")).to_contain_text("A guest and a spot is kept")
     studio.jobs.wait()
     page.goto(base)
-    page.get_by_role("button", name="from A guest and a spot").click()
+    page.get_by_role("button", name="New from “A guest and a spot”").click()
     page.wait_for_selector("body[data-ready]")
     assert re.search(r"/episodes/\d+/gather$", page.url)
     expect(page.get_by_label("Name of track Anders Quill")).to_be_visible()

@@ -68,6 +68,8 @@ class Larder:
         if known is not None:
             self.change(known, removed=False)
             return known
+        tracks = self._editing.state(recording.episode_id).document.tracks
+        lies = any(clip.recording == recording_id for track in tracks for clip in track.clips)
         with self._sessions.begin() as session:
             row = Recording(
                 episode_id=shelf, name=recording.name, person=name, role=kind, sha256=recording.sha256,
@@ -77,7 +79,7 @@ class Larder:
             session.add(row)
             session.flush()
             job = self._jobs.add(session, "shelve", shelf, f"Measuring {name}", recording=row.id, name=name, tags=tags,
-                                 start=start, length=length)  # fmt: skip
+                                 start=start, length=length, used=lies)  # fmt: skip
         self._jobs.go(job)
         return row.id
 
@@ -147,7 +149,7 @@ class Larder:
         piece = Piece(
             recording_id=number, name=parameters.get("name") or plain_name(recording.name), kind=kind,
             tags=parameters.get("tags", ""), start=start, length=length, loudness_lufs=loudness,
-            bpm=tempo(stretch) if kind == "music" else None, used=None,
+            bpm=tempo(stretch) if kind == "music" else None, used=now() if parameters.get("used") else None,
         )  # fmt: skip
         piece.sought = sought(piece)
         with self._sessions.begin() as session:

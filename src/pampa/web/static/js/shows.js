@@ -48,6 +48,7 @@ document.addEventListener("alpine:init", () => {
         show.patterns = show.patterns.filter((other) => other.id !== pattern.id);
       });
     },
+    fromName: (pattern) => `New from “${pattern.name}”`,
     titleFor: (pattern) => `Begin with ${pattern.people.join(", ")}, and the music in its places`,
     renameShow(show, event) {
       return this.attempt(() => api.patch(`/api/shows/${show.id}`, { name: event.target.value }));
