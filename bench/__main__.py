@@ -25,6 +25,8 @@ from pampa.core.executor import Inline, Threads
 from pampa.core.files.child import conform_in_child
 from pampa.core.files.conform import clipped_stretches, conformed_source
 from pampa.core.loudness import measure_source
+from pampa.core.mend.hum import follow_hum, without_hum
+from pampa.core.mend.rotation import rotated
 from pampa.core.sound import RATE, ArraySource, FloatArray, segments
 from pampa.core.sync.clocked import clocked
 from pampa.core.timeline import cutting
@@ -128,6 +130,24 @@ def treating(seconds: float, runs: int) -> list[Row]:
     grid = list(segments(source.frames))
     spent = timed(lambda: [treat_segment(source, s, Recipe(), threshold_db=-24) for s in grid], runs)
     return [("voice treatment, mono, one core", seconds / spent, "x real time")]
+
+
+def mending(seconds: float, runs: int) -> list[Row]:
+    """Hum of twelve harmonics measured and subtracted, and a voice turned upright, on one core."""
+    t = np.arange(round(seconds * RATE)) / RATE
+    hum = sum(10 ** (-0.2 * k) * np.sin(2 * np.pi * 50.01 * k * t) for k in range(1, 13))
+    source = ArraySource((talk(seconds, 5) + 0.004 * hum[:, None]).astype(np.float32))
+    grid = list(segments(source.frames))
+    track = follow_hum(source)
+    assert track is not None
+    follow = timed(lambda: follow_hum(source), max(runs // 2, 1))
+    subtract = timed(lambda: [without_hum(source, s, track, 1.0) for s in grid], runs)
+    turn = timed(lambda: [rotated(source, s, 0.7) for s in grid], runs)
+    return [
+        ("hum followed, mono, one core", seconds / follow, "x real time"),
+        ("  and subtracted", seconds / subtract, "x real time"),
+        ("phase rotation, mono, one core", seconds / turn, "x real time"),
+    ]
 
 
 def delivering(folder: Path, minutes: int) -> list[Row]:
@@ -237,6 +257,7 @@ def main() -> None:
         passes: list[Callable[[], list[Row]]] = [
             lambda: measuring(120, given.runs),
             lambda: treating(120, given.runs),
+            lambda: mending(120, given.runs),
             lambda: conforming(folder, given.minutes),
             lambda: editing(500) + editing(3000),
             lambda: standing(given.minutes),

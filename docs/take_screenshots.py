@@ -124,7 +124,9 @@ def main() -> None:
     with sync_playwright() as playwright:
         browser = playwright.chromium.launch(executable_path=chromium, args=FLAGS)
         for view, scheme in ((take, "light"), (night, "dark")):
-            context = browser.new_context(viewport={"width": 1280, "height": 800}, color_scheme=scheme)  # type: ignore[arg-type]
+            context = browser.new_context(
+                viewport={"width": 1280, "height": 800}, color_scheme=scheme, permissions=["microphone"]
+            )  # type: ignore[arg-type]
             view(context.new_page())
             context.close()
         browser.close()

@@ -147,6 +147,22 @@ def test_checkup_tells_what_a_file_suffers_from_and_what_it_could_not_read(sampl
     assert (plain.returncode, "Proposed: noise" in plain.stdout) == (0, True)
 
 
+def test_clean_takes_out_what_the_check_up_proposes_and_writes_whole_files_only(sample, wav, tmp_path):
+    done = pampa("clean", sample[0] / "marisol_local.wav", tmp_path / "out.wav", "--auto", "--json")
+    told = json.loads(done.stdout)
+    assert told["hum"] == {"hz": pytest.approx(50.0, abs=0.02), "harmonics": [1, 2, 3, 4, 5, 7]}
+    assert soundfile.info(tmp_path / "out.wav").frames == soundfile.info(sample[0] / "marisol_local.wav").frames
+    as_it_is = wav("talk.wav", talk(4))
+    assert pampa("clean", as_it_is, tmp_path / "same.flac").returncode == 0
+    np.testing.assert_allclose(soundfile.read(tmp_path / "same.flac")[0], soundfile.read(as_it_is)[0], atol=2**-23)
+    (tmp_path / "notes.wav").write_bytes(b"not sound")
+    for source, out in ((tmp_path / "notes.wav", "a.wav"), (as_it_is, "a.mp3")):
+        refused = pampa("clean", source, tmp_path / out, "--hum", "100")
+        assert refused.returncode == 2
+        assert "Nothing was" in refused.stderr
+    assert {path.name for path in tmp_path.iterdir()} == {"out.wav", "same.flac", "talk.wav", "notes.wav"}
+
+
 def test_every_command_of_the_launcher_is_in_the_manual():
     readme = (ROOT / "README.md").read_text()
     for command in ("demo", "serve", "test", "bench", "measure", "deliver", "align", "checkup", "password"):

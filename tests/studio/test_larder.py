@@ -169,6 +169,9 @@ def test_the_next_episode_begins_as_the_last_one_was(demo, sample):
     seated = demo.editing.state(begun.id).document
     assert len(seated.tracks) == len(fresh.tracks)
     assert seated.track(seat.id).clips[0].length > 300 * RATE
+    listed = demo.recordings.of_episode(begun.id)
+    assert [r.person for r in listed if r.name == "anders_local.wav"] == ["Anders Quill"]
+    assert set(demo.checking_up.of_episode(begun.id)) == {r.id for r in listed}, "what was borrowed brings its check-up"
 
     ended = demo.patterns.lay_ending(begun.id).document
     outro = next(track for track in ended.tracks if track.name == "Music").clips[-1]

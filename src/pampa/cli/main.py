@@ -107,6 +107,24 @@ def checkup(files: list[Path], json: Json = False) -> None:
 
 
 @app.command()
+def clean(
+    source: Annotated[Path, typer.Argument(metavar="IN")], out: Annotated[Path, typer.Argument(metavar="OUT")],
+    auto: Annotated[bool, typer.Option("--auto", help="Do what the check-up proposes.")] = False,
+    hum: Annotated[float, typer.Option(min=0, max=100, help="How much of the mains' hum to subtract.")] = 0.0,
+    phase: Annotated[bool, typer.Option("--phase", help="Turn the phase of a voice that leans.")] = False,
+    json: Json = False,
+) -> None:  # fmt: skip
+    """Mend a recording into a new WAV or FLAC file: so far hum and phase rotation.
+
+    With no amount the sound stays bit for bit as it was conformed. Ends with 0, or 2 when a file cannot be read.
+    """
+    from pampa.cli.cleaning import clean_file
+    from pampa.core.mend.clean import Amounts
+
+    raise typer.Exit(clean_file(source, out, Amounts(hum, phase), auto=auto, as_json=json))
+
+
+@app.command()
 def warm() -> None:
     """Compile the computing loops; set-up does this once."""
     from pampa.cli.warming import warm_up

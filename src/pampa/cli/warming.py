@@ -8,6 +8,7 @@ import numpy as np
 from pampa.core.checkup.clipping import ClipFinder
 from pampa.core.deliver.limiter import Limited
 from pampa.core.loudness import measure
+from pampa.core.mend.hum import HumTrack, without_hum
 from pampa.core.mix.ducking import ducking_db
 from pampa.core.sound import ArraySource, segments
 from pampa.core.sync.clocked import Clocked
@@ -30,5 +31,8 @@ def warm_up() -> None:
                 treat_segment(each, next(segments(9600)), Recipe(), threshold_db=-20.0)
                 Limited(each, 1.0, 0.5).read(0, 9600)
                 Clocked(each, 10.0).read(0, 9600)
+                without_hum(
+                    each, next(segments(9600)), HumTrack(50.0, np.zeros(2), np.ones((2, 1, channels), complex)), 1.0
+                )
     ducking_db(np.ones(10), Ducking())
     ClipFinder(48_000).add(sound)

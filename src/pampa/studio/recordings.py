@@ -16,11 +16,11 @@ from pampa.core.loudness.measure import summarise, to_db
 from pampa.core.sound import FloatArray, db_to_gain
 from pampa.core.voice.level import speech_level
 from pampa.store.media import DiskFull, Media, safe_name, safe_suffix
-from pampa.store.models import Episode, Recording, Upload
+from pampa.store.models import CheckupRow, Episode, Recording, Upload
 from pampa.studio.editing import Editing, State
 from pampa.studio.events import Event, Events
 from pampa.studio.jobs import Jobs, Progress
-from pampa.studio.sounds import Sounds
+from pampa.studio.sounds import Sounds, conformed_key
 
 __all__ = ["DiskFull", "Recording", "Recordings", "Upload", "UploadOutOfStep"]
 
@@ -212,6 +212,7 @@ class Recordings:
 
     def borrow(self, recording_id: int, episode_id: int, *, person: str, role: str) -> Recording:
         """The same sound as a recording of another episode, not put on any track by itself."""
+        check = None
         with self._sessions.begin() as session:
             lent = self._get(session, recording_id)
             wanted = select(Recording).where(
@@ -226,7 +227,17 @@ class Recordings:
                     placed=True, rank=LAST,
                 )  # fmt: skip
                 session.add(own)
+                session.flush()
+                key = conformed_key(own)
+                known = session.scalars(select(CheckupRow).where(CheckupRow.key == key)).first()
+                if known:
+                    session.add(CheckupRow(recording_id=own.id, key=key, found=known.found))
+                else:
+                    check = self._jobs.add(session, "check up", episode_id, f"Checking up {own.name}",
+                                           recording=own.id)  # fmt: skip
             own.removed = False
+        if check:
+            self._jobs.go(check)
         self._tell(episode_id)
         return own
 
@@ -317,12 +328,15 @@ class Recordings:
 
     def _place(self, recording: Recording, length: int) -> None:
         def placed(session: Session) -> None:
-            self._get(session, recording.id).placed = True
+            row = self._get(session, recording.id)
+            row.placed = True
+            row.person = row.person or waited
 
         name = recording.person or Path(recording.name).stem.replace("_", " ")
-        track = self._known_track(recording)
+        track, waited = self._known_track(recording), ""
         if track is None and recording.role == "person":
             track = self._seat(recording.episode_id, name)
+            waited = self._editing.state(recording.episode_id).document.track(track).name if track is not None else ""
         self._editing.edit(
             recording.episode_id, "bring_in",
             {"name": name, "kind": recording.role, "recording": recording.id, "length": length,

@@ -4,7 +4,6 @@ from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.signal import hilbert
 
 from pampa.core.checkup.frames import HOP, SIZE, WINDOW, Frames, measure_frames, window_powers
 from pampa.core.checkup.hum import Hum, find_hum
@@ -19,6 +18,7 @@ from pampa.core.checkup.speech import (
     steady_stretch,
 )
 from pampa.core.executor import Executor
+from pampa.core.mend.rotation import best_angle
 from pampa.core.sound import RATE, FloatArray, Source
 
 MOST_WINDOWS = 1500
@@ -138,22 +138,8 @@ def _rotation_wins(source: Source, peaks: FloatArray, parts: Parts) -> float | N
     """Headroom in dB that turning the phase of all frequencies by one angle would win, over the loudest places."""
     if not parts.active.any():
         return None
-    loudest = np.argsort(peaks)[::-1][:200]
-    chosen: list[int] = []
-    for frame in loudest:
-        if all(abs(frame - other) > 25 for other in chosen):
-            chosen.append(int(frame))
-        if len(chosen) == 12:
-            break
-    plain, turned = 0.0, np.zeros(36)
-    angles = np.arange(36) * np.pi / 36
-    for frame in chosen:
-        sound = source.read(frame * HOP - RATE // 4, frame * HOP + RATE // 4).mean(axis=1)
-        analytic = hilbert(sound)[RATE // 8 : -RATE // 8]
-        plain = max(plain, float(np.abs(analytic.real).max()))
-        rotated = np.abs((analytic[None, :] * np.exp(1j * angles)[:, None]).real).max(axis=1)
-        turned = np.maximum(turned, rotated)
-    return round(float(20 * np.log10(plain / turned.min())), 1) if plain > 0 else None
+    _, wins = best_angle(source, peaks)
+    return round(wins, 1) if peaks.any() else None
 
 
 def _sides(source: Source, sides_db: float | None) -> str:

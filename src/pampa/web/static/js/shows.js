@@ -4,6 +4,8 @@ import { api } from "./api.js";
 
 const data = JSON.parse(document.getElementById("page-data").textContent);
 
+const nextTitle = (show) => `Episode ${Math.max(0, ...show.episodes.map((episode) => episode.number ?? 0)) + 1}`;
+
 document.addEventListener("alpine:init", () => {
   window.Alpine.data("showsPage", () => ({
     shows: data.shows,
@@ -32,13 +34,13 @@ document.addEventListener("alpine:init", () => {
     },
     makeEpisode(show) {
       return this.attempt(async () => {
-        const episode = await api.post(`/api/shows/${show.id}/episodes`, { title: `Episode ${show.episodes.length + 1}` });
+        const episode = await api.post(`/api/shows/${show.id}/episodes`, { title: nextTitle(show) });
         window.location.href = `/episodes/${episode.id}/gather`;
       });
     },
     makeFrom(show, pattern) {
       return this.attempt(async () => {
-        const episode = await api.post(`/api/patterns/${pattern.id}/episodes`, { title: `Episode ${show.episodes.length + 1}` });
+        const episode = await api.post(`/api/patterns/${pattern.id}/episodes`, { title: nextTitle(show) });
         window.location.href = `/episodes/${episode.id}/gather`;
       });
     },

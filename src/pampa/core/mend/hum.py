@@ -1,0 +1,182 @@
+"""Hum taken out: the mains' fundamental and harmonics are followed as sines and subtracted, never filtered.
+
+A notch rings and takes speech with it; a sine that is known in frequency, phase and level can be subtracted and
+leaves the speech beside it alone. All harmonics share one phase that drifts with the mains: harmonic k turns k times
+as far. It is measured where the speaker is quiet, and carried through where not.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+import soxr
+from numpy.typing import NDArray
+from scipy.ndimage import convolve1d, uniform_filter1d
+
+from pampa.core.checkup.hum import find_hum
+from pampa.core.executor import Executor, Inline
+from pampa.core.mend import kernels
+from pampa.core.sound import RATE, FloatArray, Segment, Source, segments
+
+Complex = NDArray[np.complex128]
+
+HOP = RATE
+WORK_RATE = 3_000
+STEP = WORK_RATE * HOP // RATE
+HIGHEST_HZ = 1_250.0
+GLANCE_S, WINDOW_S = 1.0, 3.0
+"""How much sound tells the phase at a hop, and how much tells the levels once the phase is known."""
+TURN = np.arange(-0.4, 0.4005, 0.002)
+"""What the fundamental's phase may turn by in a hop, in radians."""
+SMOOTH_TURNS = 2
+NEAR = round(0.03 * WORK_RATE)
+ROUNDS = 2
+STANDS_OUT_DB = 3.0
+
+
+@dataclass(frozen=True, eq=False)
+class HumTrack:
+    """The hum of one recording.
+
+    hz : its mean frequency. phase : radians that the fundamental is ahead of that, at each second,
+    shape (hops,). levels : of harmonics 1, 2, ..., with their phase; complex, shape (hops, harmonics, channels); 0
+    for a harmonic that does not stand out.
+    """
+
+    hz: float
+    phase: NDArray[np.float64]
+    levels: Complex
+
+    @property
+    def harmonics(self) -> tuple[int, ...]:
+        """The numbers of those that stand out."""
+        return tuple(int(k) + 1 for k in np.flatnonzero(np.abs(self.levels).max(axis=(0, 2))))
+
+
+def follow_hum(source: Source, executor: Executor | None = None) -> HumTrack | None:
+    """The hum of a recording at 48 kHz, as sines over its whole length; None where none stands out.
+
+    Each second is fitted by weighted least squares over the three seconds around it. What is loud beside the
+    hum counts little: the weights are one over the power of what the last fit left, so that the pauses between
+    words tell the hum and the words do not.
+    """
+    found = find_hum(source, executor)
+    if found is None:
+        return None
+    run = (executor or Inline()).map
+    numbers = np.arange(1, int(HIGHEST_HZ / found.hz) + 1)
+    grid = list(segments(source.frames))
+    glances = np.concatenate(list(run(lambda segment: _glances(source, segment, found.hz, numbers), grid)))
+    phase = _phase(glances, numbers)
+    fits = list(run(lambda segment: _fits(source, segment, found.hz, numbers, phase), grid))
+    levels = np.concatenate([fit[0] for fit in fits])
+    doubt = np.concatenate([fit[1] for fit in fits])
+    power = np.median(np.abs(levels) ** 2, axis=0)
+    levels = levels * (power > np.median(doubt, axis=0) * 10 ** (STANDS_OUT_DB / 10))
+    return HumTrack(found.hz, phase, levels) if levels.any() else None
+
+
+def without_hum(source: Source, segment: Segment, track: HumTrack, amount: float) -> FloatArray:
+    """One segment with `amount` (0 to 1) of the hum subtracted; with 0, bit for bit what came in."""
+    sound = source.read(segment.start, segment.stop)
+    if amount <= 0:
+        return sound
+    first = segment.start // HOP
+    last = min(-(-segment.stop // HOP) + 1, len(track.phase))
+    return kernels.minus_sines(
+        np.ascontiguousarray(sound, np.float32), segment.start, 2 * np.pi * track.hz / RATE, track.phase[first:last],
+        np.ascontiguousarray(track.levels[first:last]), first, HOP, amount,
+    )  # fmt: skip
+
+
+def _low(source: Source, segment: Segment) -> tuple[NDArray[np.float64], NDArray[np.int64], NDArray[np.int64]]:
+    """The bottom of a segment and what is around it at the work rate; its hops; and where each lies in that sound."""
+    hops = np.arange(-(-segment.start // HOP), -(-segment.stop // HOP))
+    reach = (round(WINDOW_S / 2 * RATE) // HOP + 2) * HOP
+    first = int(hops[0]) * HOP - reach if hops.size else 0
+    sound = source.read(first, segment.stop + reach)
+    low = soxr.resample(sound, RATE, WORK_RATE, quality="HQ").astype(np.float64)
+    return low, hops, (hops - hops[0]) * STEP + reach * WORK_RATE // RATE if hops.size else hops
+
+
+def _glances(source: Source, segment: Segment, hz: float, numbers: NDArray[np.int64]) -> Complex:
+    """A first look at each harmonic at the hops of a segment, at the mean frequency: (hops, harmonics, channels).
+
+    As trusted as the sound is quiet: what is seen through speech weighs little against what is seen in a pause.
+    """
+    low, hops, places = _low(source, segment)
+    size = round(GLANCE_S * WORK_RATE)
+    t = (np.arange(size) - size // 2) / WORK_RATE
+    waves = np.exp(-2j * np.pi * hz * t[:, None] * numbers) * np.hanning(size)[:, None]
+    trust = 1.0 / _power(low, 0.0)
+    seen = np.zeros((hops.size, numbers.size, low.shape[1]), complex)
+    for row, place in enumerate(places):
+        part = slice(place - size // 2, place + size - size // 2)
+        weight = trust[part][:, None]
+        seen[row] = waves.T @ (low[part] * weight) / np.sqrt((weight**2).mean())
+    return seen * np.exp(-2j * np.pi * hz * (hops * HOP / RATE)[:, None] * numbers)[:, :, None]
+
+
+def _phase(seen: Complex, numbers: NDArray[np.int64]) -> NDArray[np.float64]:
+    """Radians that the fundamental is ahead of its mean frequency at each hop, from all harmonics at once."""
+    steps = (seen[1:] * np.conj(seen[:-1])).sum(axis=2)
+    scores = (steps @ np.exp(-1j * numbers[:, None] * TURN)).real
+    turns = TURN[np.argmax(scores, axis=1)] if len(scores) else np.zeros(0)
+    weight = np.maximum(scores.max(axis=1), 0) + 1e-30 if len(scores) else turns
+    smooth = _smooth(turns * weight) / _smooth(weight) if len(scores) else turns
+    return np.concatenate([[0.0], np.cumsum(smooth)])
+
+
+def _fits(source: Source, segment: Segment, hz: float, numbers: NDArray[np.int64], phase: NDArray[np.float64]
+          ) -> tuple[Complex, NDArray[np.float64]]:  # fmt: skip
+    """Levels of the harmonics at the hops of a segment, and the power by which each may be wrong."""
+    low, hops, places = _low(source, segment)
+    size = round(WINDOW_S * WORK_RATE)
+    window = np.hanning(size)
+    levels = np.zeros((hops.size, numbers.size, low.shape[1]), complex)
+    doubt = np.zeros(levels.shape)
+    for row, (hop, place) in enumerate(zip(hops, places, strict=True)):
+        sound = low[place - size // 2 : place + size - size // 2]
+        if not sound.any():
+            continue
+        seconds = hop * HOP / RATE + (np.arange(size) - size // 2) / WORK_RATE
+        turn = 2 * np.pi * hz * seconds + np.interp(seconds * RATE / HOP, np.arange(phase.size), phase)
+        basis = _basis(turn, numbers.size)
+        inside = (seconds >= 0) & (seconds < source.frames / RATE)
+        left = sound
+        for _ in range(ROUNDS):
+            weight = window * inside / _power(left, 1e-3)
+            heavy = basis * (weight / weight.max()).astype(np.float32)[:, None]
+            gram = (heavy.T @ basis).astype(np.float64)
+            gram[np.diag_indices_from(gram)] *= 1 + 1e-6
+            fit = np.linalg.solve(gram, heavy.T @ sound)
+            left = sound - basis @ fit
+        weight /= weight.max()
+        wrong = np.diag(np.linalg.inv(gram))[:, None] * np.average(left**2, axis=0, weights=weight) * np.sum(weight)
+        wrong = wrong * NEAR / max(np.sum(weight) ** 2 / np.sum(weight**2), 1.0)
+        levels[row] = fit[: numbers.size] + 1j * fit[numbers.size :]
+        doubt[row] = wrong[: numbers.size] + wrong[numbers.size :]
+    return levels, doubt
+
+
+def _basis(turn: NDArray[np.float64], count: int) -> NDArray[np.float32]:
+    """Cosines, then negative sines, of 1 to `count` times `turn`, each from the one before: (frames, 2 * count)."""
+    base = np.exp(1j * turn)
+    waves = np.empty((2 * count, turn.size), np.float32)
+    wave = base
+    for number in range(count):
+        waves[number], waves[count + number] = wave.real, -wave.imag
+        wave = wave * base
+    return np.ascontiguousarray(waves.T)
+
+
+def _power(sound: NDArray[np.float64], floor: float) -> NDArray[np.float64]:
+    """Power around each frame over all channels, nowhere less than a share of its mean: shape (frames,)."""
+    power = (sound**2).sum(axis=1)
+    near = np.maximum(uniform_filter1d(power, NEAR, mode="nearest"), 0)
+    return near + max(floor, 1e-4) * np.quantile(near, 0.1) + 1e-12
+
+
+def _smooth(values: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Weighted sum over a few hops to either side."""
+    window = np.hanning(2 * SMOOTH_TURNS + 3)[1:-1]
+    return convolve1d(values, window / window.sum(), mode="nearest")
