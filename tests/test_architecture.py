@@ -101,7 +101,7 @@ def test_migrations_keep_what_an_older_database_holds(tmp_path):
             " VALUES (1, 1, 'The Pilot Ladder', 12, 0, 0, 0, '{}', '2026-01-01')",
             "INSERT INTO recordings (id, episode_id, name, person, role, sha256, suffix, size, channels, drift_ppm,"
             " offset, state, error, placed, removed, facts, created)"
-            " VALUES (1, 1, 'a.wav', '', 'person', 'x', '.wav', 1, 'auto', 0, 0, 'ready', '', 1, 0, '{}', '2026-1-1')",
+            " VALUES (1, 1, 'a', '', 'person', 'x', '', 1, 'auto', 0, 0, 'ready', '', 1, 0, '{}', '2026-01-01')",
             "INSERT INTO uploads VALUES ('u', 1, 'b.wav', 9, 4, 7, '2026-01-01')",
         ):
             connection.execute(text(row))
