@@ -63,7 +63,9 @@ def test_what_is_not_sound_is_said_where_it_was_dropped(open_stage, tmp_path, pa
     expect(page.get_by_role("alert").first).to_contain_text("Nothing was changed")
 
 
-def test_a_file_dropped_anywhere_on_the_page_comes_in(open_stage, talk_file, page):
+@pytest.mark.parametrize(("event", "holder"), [("drop", "dataTransfer"), ("paste", "clipboardData")])
+def test_a_file_dropped_or_pasted_anywhere_comes_in(open_stage, talk_file, page, event, holder):
+    page.add_init_script("localStorage.setItem('pampa-gather', 'larder')")
     open_stage("prune")
     data = talk_file("dropped.wav", seconds=2).read_bytes().hex()
     transfer = page.evaluate_handle(
@@ -75,7 +77,13 @@ def test_a_file_dropped_anywhere_on_the_page_comes_in(open_stage, talk_file, pag
         }""",
         data,
     )
-    page.dispatch_event("body", "drop", {"dataTransfer": transfer})
+    page.evaluate(
+        """([name, holder, transfer]) => {
+          const made = name === "paste" ? ClipboardEvent : DragEvent;
+          document.body.dispatchEvent(new made(name, { [holder]: transfer, bubbles: true, cancelable: true }));
+        }""",
+        [event, holder, transfer],
+    )
     expect(row_of(page, "dropped.wav")).to_contain_text("0:02", timeout=15_000)
 
 

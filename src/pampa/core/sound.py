@@ -64,13 +64,10 @@ class ArraySource:
         return out
 
 
-@dataclass(frozen=True, eq=False)
-class Excerpt:
-    """`frames` frames of a source, from frame `start` on, as a source of their own."""
+class Over:
+    """What a source over another `source` has in common with it."""
 
     source: Source
-    start: int
-    frames: int
 
     @property
     def rate(self) -> int:
@@ -79,6 +76,15 @@ class Excerpt:
     @property
     def channels(self) -> int:
         return self.source.channels
+
+
+@dataclass(frozen=True, eq=False)
+class Excerpt(Over):
+    """`frames` frames of a source, from frame `start` on, as a source of their own."""
+
+    source: Source
+    start: int
+    frames: int
 
     def read(self, start: int, stop: int) -> FloatArray:
         first, last = max(start, 0), min(stop, self.frames)

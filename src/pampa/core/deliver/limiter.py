@@ -7,7 +7,7 @@ import numpy as np
 from numba import njit
 
 from pampa.core.loudness.kernels import BLOCK, EDGE, interpolate, interpolator, load_block, most_overshoot
-from pampa.core.sound import FloatArray, Source
+from pampa.core.sound import FloatArray, Over, Source
 
 UNIT = 1_000_000
 """Reductions are whole millionths of a dB: their sums come out the same wherever a range begins."""
@@ -17,7 +17,7 @@ DEEPEST_DB = 30.0
 
 
 @dataclass(frozen=True, eq=False)
-class Limited:
+class Limited(Over):
     """A source after a gain, held under a ceiling.
 
     gain : linear, applied first. ceiling : linear true peak that the result does not exceed (up to the error
@@ -31,14 +31,6 @@ class Limited:
     source: Source
     gain: float
     ceiling: float
-
-    @property
-    def rate(self) -> int:
-        return self.source.rate
-
-    @property
-    def channels(self) -> int:
-        return self.source.channels
 
     @property
     def frames(self) -> int:

@@ -9,7 +9,7 @@ from pampa.core.checkup.frames import measure_frames
 from pampa.core.executor import Executor, Inline
 from pampa.core.mend.hum import HumTrack, follow_hum, without_hum
 from pampa.core.mend.rotation import best_angle, rotated
-from pampa.core.sound import FloatArray, Segment, Source, segments
+from pampa.core.sound import FloatArray, Over, Segment, Source, segments
 
 WORTH_TURNING_DB = 0.5
 
@@ -33,20 +33,12 @@ class Mending:
 
 
 @dataclass(frozen=True, eq=False)
-class Humless:
+class Humless(Over):
     """A source with its hum subtracted, read like any other."""
 
     source: Source
     track: HumTrack
     amount: float
-
-    @property
-    def rate(self) -> int:
-        return self.source.rate
-
-    @property
-    def channels(self) -> int:
-        return self.source.channels
 
     @property
     def frames(self) -> int:

@@ -12,7 +12,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from pampa.core.sound import Curve, FloatArray, Source
+from pampa.core.sound import Curve, FloatArray, Over, Source
 
 REACH = 32
 """Frames of the recording that count on either side of a place."""
@@ -40,19 +40,11 @@ def clocked_curve(curve: Curve, drift_ppm: float) -> Curve:
 
 
 @dataclass(frozen=True, eq=False)
-class Clocked:
+class Clocked(Over):
     """Frame n is what the recording holds at n / (1 + drift). A pure function of n: any range gives the same bits."""
 
     source: Source
     drift_ppm: float
-
-    @property
-    def rate(self) -> int:
-        return self.source.rate
-
-    @property
-    def channels(self) -> int:
-        return self.source.channels
 
     @property
     def frames(self) -> int:

@@ -85,8 +85,18 @@ export function gather(data, stage) {
     dragLeft(event) { if (!event.relatedTarget) this.dropping = false; },
     dropped(event) {
       this.dropping = false;
-      const files = [...event.dataTransfer.files];
-      if (files.length) { this.go("gather"); this.bringIn(files); }
+      this.given([...event.dataTransfer.files]);
+    },
+    pasted(event) {
+      const files = [...event.clipboardData.files];
+      if (files.length) { event.preventDefault(); this.given(files); }
+    },
+    // Only who looks at the larder gives it files.
+    given(files) {
+      if (!files.length) return;
+      if (!this.isStage("gather") || this.gatherView === "pick-up") this.setGatherView("recordings");
+      this.go("gather");
+      this.bringIn(files);
     },
     // One after another, so that pieces in sequence keep the order they were dropped in.
     async sendAll(files, send) {
@@ -105,7 +115,7 @@ export function gather(data, stage) {
       }
     },
     bringIn(files) {
-      if (this.gatherView === "larder" && this.isStage("gather")) return this.bringIntoLarder(files);
+      if (this.gatherView === "larder") return this.bringIntoLarder(files);
       let track = null;
       return this.sendAll(files, async (file, options, index) => {
         const known = new Set(this.tracks.map((candidate) => candidate.id));
