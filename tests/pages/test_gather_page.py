@@ -113,6 +113,8 @@ def test_parts_of_one_recording_are_proposed_and_joined_by_one_action(page, open
     open_stage("gather")
     page.locator("#files").set_input_files([tmp_path / "REC_0001.wav", tmp_path / "REC_0002.wav"])
     expect(page.get_by_text("REC_0001.wav, REC_0002.wav look like parts")).to_be_visible(timeout=30_000)
+    page.reload()
+    page.wait_for_selector("body[data-ready]")
     page.locator(".proposal").get_by_role("button", name="Join in sequence").click()
     expect(page.locator(".notice[role=status]")).to_contain_text("2 parts lie one after another")
     joined = next(track for track in document(studio).tracks if track.name == "REC 0001")
@@ -191,6 +193,22 @@ def test_what_was_recorded_until_the_microphone_went_is_kept(microphone, demo_se
     expect(page.locator("#takes tbody tr")).to_contain_text("on Marisol Vey", timeout=20_000)
     [(_, clip)] = takes_on_sheet(studio)
     assert clip.length > RATE // 4
+
+
+def test_a_take_that_could_not_be_sent_is_not_lost(microphone, demo_server, expect_noise):
+    expect_noise("503")
+    page = microphone
+    _, studio = demo_server
+    refuse = '{"error": {"kind": "Busy", "message": "Not now."}}'
+    page.route("**/api/episodes/*/uploads", lambda route: route.fulfill(status=503, body=refuse))
+    button(page, "Record").click()
+    page.wait_for_timeout(800)
+    button(page, "Stop").click()
+    expect(page.locator("#takes tbody tr")).to_contain_text("only in this page so far")
+    page.unroute("**/api/episodes/*/uploads")
+    button(page, "Try again, take 1").click()
+    expect(page.locator("#takes tbody tr")).to_contain_text("on Marisol Vey")
+    assert len(takes_on_sheet(studio)) == 1
 
 
 def test_the_count_in_comes_before_the_take(microphone, demo_server):

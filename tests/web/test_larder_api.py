@@ -32,8 +32,10 @@ def test_a_piece_is_searched_changed_heard_and_used(client, filled):
     used = client.post(f"/api/episodes/{episode}/larder/{piece}", json={"revision": revision, "start": RATE})
     assert used.json()["tracks"][-1]["name"] == "Bell"
     assert client.get("/api/shows/1/larder").json()["pieces"][0]["used"] is True
-    stale = client.post(f"/api/episodes/{episode}/larder/{piece}", json={"revision": revision, "start": 0})
+    fresh = make_episode(client)
+    stale = client.post(f"/api/episodes/{fresh}/larder/{piece}", json={"revision": 7, "start": 0})
     assert stale.status_code == 409
+    assert client.get(f"/api/episodes/{fresh}/recordings").json() == [], "what was refused leaves nothing behind"
     assert error_of(client.post(f"/api/episodes/{episode}/larder/999", json={"revision": 9, "start": 0}))
 
 

@@ -7,7 +7,7 @@ from sqlalchemy import ColumnElement, func, select
 from sqlalchemy.orm import Session, sessionmaker
 
 from pampa.core.checkup.beat import tempo
-from pampa.core.errors import EditRefused, NotFound
+from pampa.core.errors import EditRefused, NotFound, PampaError
 from pampa.core.executor import Executor
 from pampa.core.loudness import measure_source, summarise
 from pampa.core.sound import RATE, Excerpt
@@ -121,6 +121,7 @@ class Larder:
         with self._sessions() as session:
             piece, shelved = self._get(session, piece_id)
         kind = TRACK_KIND.get(piece.kind, piece.kind)
+        had = {recording.id for recording in self._recordings.of_episode(episode_id)}
         own = self._recordings.borrow(shelved.id, episode_id, person=piece.name, role=piece.kind)
         told = {"recording": own.id, "source": piece.start, "start": start, "length": piece.length}
 
@@ -128,7 +129,12 @@ class Larder:
             session.get_one(Piece, piece_id).used = now()
 
         laid = {"name": piece.name, "kind": kind, "pieces": [told]}
-        state = self._editing.edit(episode_id, "lay", laid, revision=revision, also=taken)
+        try:
+            state = self._editing.edit(episode_id, "lay", laid, revision=revision, also=taken)
+        except PampaError:
+            if own.id not in had:
+                self._recordings.remove(own.id)
+            raise
         self._tell(shelved.episode_id)
         return state
 

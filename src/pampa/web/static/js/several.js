@@ -2,6 +2,8 @@
 
 import { api } from "./api.js";
 
+const APART = "pampa-apart";
+const remembered = () => JSON.parse(localStorage.getItem(APART) ?? "[]");
 const NUMBERED = /^(.*?[^\d])(\d+)(\.\w+)$/;
 
 // Files that a recorder has split: numbered one after another, of one format, not all of one length (which would be
@@ -43,7 +45,12 @@ export function several(data, stage) {
       if (this.ticked.some((id) => !known.has(id))) this.ticked = this.ticked.filter((id) => known.has(id));
       const parts = partsOf(this.recordings);
       const apart = parts && new Set(stage.doc.tracks.filter((track) => track.clips.some((clip) => parts.some((part) => part.id === clip.recording))).map((track) => track.id)).size > 1;
-      this.partsFound = apart ? parts : null;
+      this.partsFound = apart && !remembered().includes(parts[0].id) ? parts : null;
+    },
+    // They only look like parts: this is not proposed again.
+    leaveParts() {
+      localStorage.setItem(APART, JSON.stringify([...remembered(), this.partsFound[0].id]));
+      this.partsFound = null;
     },
     eachTicked(work) {
       return this.attempt(async () => {
@@ -62,7 +69,7 @@ export function several(data, stage) {
       this.say(`${count} recordings are off the list. What lies on tracks stays; they can be brought back from the panel.`);
     },
     async keepTicked() {
-      await this.eachTicked((recording) => this.keep(recording, { kind: ["music", "effects", "spot", "room tone"].includes(recording.role) ? recording.role : "effects" }));
+      await this.eachTicked((recording) => this.keep(recording, { kind: { person: "spot", reference: "effects" }[recording.role] ?? recording.role }));
       if (!this.problem) this.say("They are in the larder of the show now, for every episode.");
     },
     moveTicked(by) {

@@ -161,7 +161,7 @@ export function gather(data, stage) {
       });
     },
     addToTrack(recording) {
-      const kind = recording.role === "reference" ? "person" : recording.role;
+      const kind = { reference: "person", "room tone": "effects" }[recording.role] ?? recording.role;
       return this.attempt(async () => {
         const made = await this.edit({ edit: "add_track", name: recording.person || recording.name, kind });
         if (!made) return;

@@ -12,6 +12,7 @@ const REFUSALS = {
   NotReadableError: "Another program holds the microphone. Close it there, then open it again.",
 };
 const CLIPPED = 0.995;
+const UNSENT = "only in this page so far";
 const WAIT_MS = 100;
 
 export function pickUp(data, stage) {
@@ -19,6 +20,8 @@ export function pickUp(data, stage) {
   const remember = (key, value) => localStorage.setItem(`pampa-pick-up-${key}`, JSON.stringify(value));
   // The take being recorded: where it will lie, and how loud it has been.
   let current = { place: 0, peak: 0 };
+  // Takes that the server does not have yet, by number.
+  const unsent = new Map();
 
   return {
     mics: [{ id: "", name: "the usual one" }],
@@ -37,6 +40,7 @@ export function pickUp(data, stage) {
     mountPickUp() {
       stage.take = mountTake(document.getElementById("take"));
       stage.recorder = makeRecorder({ onLevel: (peak, block, rate) => this.micHeard(peak, block, rate), onLost: () => this.micLost() });
+      window.addEventListener("beforeunload", (event) => { if (this.isRecording || unsent.size) event.preventDefault(); });
     },
     async openMic() {
       if (!navigator.mediaDevices) { this.problem = "Browsers open microphones only for pages of this machine or over HTTPS. Open Pampa as localhost, or record elsewhere and drop the file."; return; }
@@ -93,21 +97,24 @@ export function pickUp(data, stage) {
       const number = last ? last.number + 1 : 1;
       const take = { number, who, place: current.place, peak: current.peak, length: 0, recording: null, told: "being kept …", name: `Pick-up ${number}, ${who}.wav` };
       this.takes = [...this.takes, take];
-      return this.keepTake(number, wavFile(take.name, recorded.samples, recorded.rate));
+      unsent.set(number, wavFile(take.name, recorded.samples, recorded.rate));
+      return this.keepTake(number);
     },
     takeNumbered(number) { return this.takes.find((take) => take.number === number); },
-    async keepTake(number, file) {
+    async keepTake(number) {
       const take = this.takeNumbered(number);
+      take.told = "being kept …";
       try {
-        const sent = await upload(`/api/episodes/${this.episodeId}/uploads`, file, { details: { person: take.who, role: "person", placed: true }, onShare: () => {}, signal: new AbortController().signal });
+        const sent = await upload(`/api/episodes/${this.episodeId}/uploads`, unsent.get(number), { details: { person: take.who, role: "person", placed: true }, onShare: () => {}, signal: new AbortController().signal });
         const row = await this.broughtIn(sent.recording);
         if (row.state === "failed") throw new Error(row.error);
+        unsent.delete(number);
         take.recording = row.id;
         take.length = row.facts.conformed_frames;
         this.drawPieces();
         await this.layTake(take, this.laidTake(take.place));
       } catch (error) {
-        take.told = "kept in this page only";
+        take.told = UNSENT;
         this.problem = `${take.name}: ${error.message}`;
       }
     },
@@ -150,9 +157,12 @@ export function pickUp(data, stage) {
         take.told = clip ? `on ${clip.trackName} at ${this.clock(clip.start)}` : "in the list of recordings";
       }
     },
-    canUse(take) { return take.recording !== null && this.revision >= 0 && this.clipOf(take) === null; },
-    useTakeName(take) { return this.canUse(take) ? "Use this one" : take.recording === null ? "…" : "On the sheet"; },
-    useTake(take) { return this.layTake(take, this.laidTake(take.place)); },
+    canUse(take) { return take.told === UNSENT || (take.recording !== null && this.revision >= 0 && this.clipOf(take) === null); },
+    useTakeName(take) {
+      if (take.told === UNSENT) return "Try again";
+      return take.recording === null ? "…" : this.canUse(take) ? "Use this one" : "On the sheet";
+    },
+    useTake(take) { return take.told === UNSENT ? this.keepTake(take.number) : this.layTake(take, this.laidTake(take.place)); },
     hearTake(take) { return this.attempt(() => stage.snippet.play(`/api/recordings/${take.recording}/sound`)); },
     takePeak(take) { return take.peak >= CLIPPED ? "clipped" : level(20 * Math.log10(Math.max(take.peak, 1e-6))); },
 
