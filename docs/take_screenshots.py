@@ -42,22 +42,26 @@ def shoot(page: Page, name: str) -> None:
     page.screenshot(path=HERE / f"{name}.png")
 
 
+def laid(page: Page, number: int) -> None:
+    page.locator(f"#takes tbody tr:nth-of-type({number})", has_text="on Marisol Vey").wait_for(timeout=60_000)
+
+
 def pick_up(page: Page) -> None:
     """Two takes from the browser's stand-in for a microphone, which beeps, and a third on its way."""
     page.get_by_role("button", name="Pick-up line", exact=True).click()
     page.get_by_label("count in").uncheck()
     page.get_by_role("button", name="Open the microphone").click()
-    for seconds in (3.2, 2.4):
+    for number, seconds in enumerate((3.2, 2.4), 1):
         page.wait_for_timeout(700)
         page.keyboard.press("r")
         page.wait_for_timeout(round(1000 * seconds))
         page.keyboard.press("r")
-        page.wait_for_timeout(4000)
+        laid(page, number)
     page.keyboard.press("r")
     page.wait_for_timeout(2500)
     shoot(page, "pick-up")
     page.keyboard.press("r")
-    page.wait_for_timeout(4000)
+    laid(page, 3)
     for _ in range(3):
         page.locator("#undo").click()
         page.wait_for_timeout(500)
