@@ -6,11 +6,12 @@ import numpy as np
 import pytest
 
 from pampa.core.checkup.frames import measure_frames
+from pampa.core.checkup.leaning import best_angle
 from pampa.core.executor import Threads
 from pampa.core.mend.clean import Amounts, measure
 from pampa.core.mend.clean import mended as mended_parts
 from pampa.core.mend.hum import HOP, follow_hum, without_hum
-from pampa.core.mend.rotation import best_angle, rotated
+from pampa.core.mend.rotation import rotated
 from pampa.core.sound import RATE, ArraySource, Segment, segments
 from pampa.demo.assemble import ANDERS, VOICES, _dry
 from tests.signals import noise, silence, talk
@@ -94,6 +95,28 @@ def test_only_what_stands_out_is_followed():
     track = follow_hum(source)
     assert track.harmonics == (1, 2, 3)
     assert track.phase.shape == (-(-source.frames // HOP),)
+
+
+def test_digital_silence_stays_silent_and_does_not_hide_the_hum_beside_it(speech):
+    hum = humming(50.02)
+    sound = speech + hum
+    gaps = np.zeros(len(sound), bool)
+    for at, seconds in ((8.3, 0.25), (20.0, 0.4), (31.6, 1.5)):
+        gaps[round(at * RATE) : round((at + seconds) * RATE)] = True
+    sound[gaps] = 0
+    source = ArraySource(sound)
+    out = mended(source, follow_hum(source))
+    assert not out[gaps].any()
+    assert level((out - speech)[~gaps]) < level(hum) - 30
+    whole = without_hum(source, Segment(0, 0, source.frames), follow_hum(source), 1.0)
+    assert whole.tobytes() == out.tobytes(), "a gap across two segments is one gap"
+
+
+def test_hum_of_a_short_recording_is_followed_too(speech):
+    hum = humming(49.99, seconds=6)
+    source = ArraySource(speech[5 * RATE : 11 * RATE] + hum)
+    left = mended(source, follow_hum(source)) - speech[5 * RATE : 11 * RATE]
+    assert level(left) < level(hum) - 24
 
 
 def leaning(seconds=10):

@@ -231,6 +231,20 @@ def test_the_list_keeps_the_order_that_a_person_gave_it(studio, two_people):
     assert [r.id for r in studio.recordings.of_episode(two_people)] == [second, first]
 
 
+def test_what_comes_later_is_listed_last_and_tracks_follow_the_list(studio, two_people, talk_file):
+    first, second = (recording.id for recording in studio.recordings.of_episode(two_people))
+    studio.recordings.reorder(two_people, [second, first])
+    third = studio.recordings.add_file(two_people, talk_file("third.wav", seed=9), role="reference").id
+    studio.jobs.wait()
+    assert [r.id for r in studio.recordings.of_episode(two_people)] == [second, first, third]
+    before = [track.clips[0].recording for track in studio.editing.state(two_people).document.tracks]
+    studio.recordings.reorder(two_people, [third, *before])
+    studio.recordings.change(third, role="person", channels="keep")
+    studio.jobs.wait()
+    tracks = studio.editing.state(two_people).document.tracks
+    assert [track.clips[0].recording for track in tracks] == [third, *before]
+
+
 def test_parts_are_joined_in_one_edit_and_undone_in_one(studio, two_people):
     before = studio.editing.state(two_people).document
     numbers = [recording.id for recording in studio.recordings.of_episode(two_people)]

@@ -11,6 +11,7 @@ import soundfile
 
 from pampa.cli.reading import decoded
 from pampa.core.errors import PampaError, SignalError
+from pampa.core.files.whole import whole
 from pampa.core.sound import SEGMENT_S, ArraySource
 from pampa.core.sync.align import Alignment, align_sounds
 from pampa.core.sync.clocked import clocked, clocked_frames
@@ -80,25 +81,20 @@ def sentence(path: Path, found: Alignment) -> str:
 
 def write_lined_up(source: ArraySource, found: Alignment, path: Path, length_s: float) -> None:
     """Write a recording on the reference's time, from its beginning to the later of both ends, drift taken out."""
-    making = path.with_name(f".{path.stem}.making.wav")
     clock, rate = found.clock, source.rate
     true = clocked(source, clock.drift_ppm)
     edges = [0.0, *(cut.at_s for cut in found.breaks), source.frames / rate]
     shift, place = 0.0, 0
-    try:
-        with soundfile.SoundFile(making, "w", rate, source.channels, "PCM_24") as out:
-            for index, (start, stop) in enumerate(pairwise(edges)):
-                shift += found.breaks[index - 1].jump_s if index else 0.0
-                target = round((clock.to_reference(start) + shift) * rate)
-                first, last = (clocked_frames(round(edge * rate), clock.drift_ppm) for edge in (start, stop))
-                for at in range(first, last, SEGMENT_S * rate):
-                    block = true.read(at, min(at + SEGMENT_S * rate, last))
-                    skipped = min(max(place - target, 0), len(block))  # what lies before what is written already
-                    out.write(np.zeros((max(target - place, 0), source.channels), np.float32))
-                    out.write(block[skipped:])
-                    place = max(place, target) + len(block) - skipped
-                    target += len(block)
-            out.write(np.zeros((max(round(length_s * rate) - place, 0), source.channels), np.float32))
-        making.replace(path)
-    finally:
-        making.unlink(missing_ok=True)
+    with whole(path) as making, soundfile.SoundFile(making, "w", rate, source.channels, "PCM_24") as out:
+        for index, (start, stop) in enumerate(pairwise(edges)):
+            shift += found.breaks[index - 1].jump_s if index else 0.0
+            target = round((clock.to_reference(start) + shift) * rate)
+            first, last = (clocked_frames(round(edge * rate), clock.drift_ppm) for edge in (start, stop))
+            for at in range(first, last, SEGMENT_S * rate):
+                block = true.read(at, min(at + SEGMENT_S * rate, last))
+                skipped = min(max(place - target, 0), len(block))  # what lies before what is written already
+                out.write(np.zeros((max(target - place, 0), source.channels), np.float32))
+                out.write(block[skipped:])
+                place = max(place, target) + len(block) - skipped
+                target += len(block)
+        out.write(np.zeros((max(round(length_s * rate) - place, 0), source.channels), np.float32))

@@ -78,9 +78,13 @@ class Larder:
             )  # fmt: skip
             session.add(row)
             session.flush()
-            job = self._jobs.add(session, "shelve", shelf, f"Measuring {name}", recording=row.id, name=name, tags=tags,
-                                 start=start, length=length, used=lies)  # fmt: skip
+            piece = Piece(recording_id=row.id, name=name, kind=kind, tags=tags, start=start, length=length,
+                          used=now() if lies else None)  # fmt: skip
+            piece.sought = sought(piece)
+            session.add(piece)
+            job = self._jobs.add(session, "shelve", shelf, f"Measuring {name}", recording=row.id)
         self._jobs.go(job)
+        self._tell(shelf)
         return row.id
 
     def search(self, show_id: int, words: str = "", *, kind: str | None = None, shortest_s: float = 0.0,
@@ -139,27 +143,27 @@ class Larder:
         return state
 
     def _shelve(self, parameters: dict[str, Any], progress: Progress, job_id: int) -> None:
-        """The job: measure what has come to the shelf and make a piece of it. Doing it again changes nothing."""
+        """The job: measure a piece; what came as a file is a piece only now. Doing it again changes nothing."""
         number = parameters["recording"]
-        with self._sessions() as session:
+        sound = self._sounds.conformed(number)
+        with self._sessions.begin() as session:
             recording = session.get_one(Recording, number)
-            if session.get(Piece, number):
-                return
+            piece = session.get(Piece, number)
+            if piece is None:
+                kind = recording.role if recording.role in KINDS else "music"
+                piece = Piece(recording_id=number, name=plain_name(recording.name), kind=kind, tags="", start=0,
+                              length=sound.frames)  # fmt: skip
+                piece.sought = sought(piece)
+                session.add(piece)
+            stretch, kind = Excerpt(sound, piece.start, piece.length), piece.kind
+        self._tell(recording.episode_id)
         progress("Measuring", 0.1)
-        whole = self._sounds.conformed(number)
-        start, length = parameters.get("start", 0), parameters.get("length", whole.frames)
-        stretch = Excerpt(whole, start, length)
         loudness = summarise(measure_source(stretch, self._executor)).integrated_lufs
         progress("Listening for a beat", 0.6)
-        kind = recording.role if recording.role in KINDS else "music"
-        piece = Piece(
-            recording_id=number, name=parameters.get("name") or plain_name(recording.name), kind=kind,
-            tags=parameters.get("tags", ""), start=start, length=length, loudness_lufs=loudness,
-            bpm=tempo(stretch) if kind == "music" else None, used=now() if parameters.get("used") else None,
-        )  # fmt: skip
-        piece.sought = sought(piece)
+        bpm = tempo(stretch) if kind == "music" else None
         with self._sessions.begin() as session:
-            session.add(piece)
+            piece = session.get_one(Piece, number)
+            piece.loudness_lufs, piece.bpm = loudness, bpm
         self._tell(recording.episode_id)
 
     def _known(self, shelf: int, recording: Recording, start: int, length: int) -> int | None:

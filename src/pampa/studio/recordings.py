@@ -6,7 +6,7 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
-from sqlalchemy import select
+from sqlalchemy import func, select
 from sqlalchemy.orm import Session, sessionmaker
 
 from pampa.core.errors import EditRefused, NotFound, PampaError, UnreadableSound
@@ -273,8 +273,9 @@ class Recordings:
     def _add(self, episode_id: int, name: str, sha256: str, suffix: str, size: int, *, upload_id: str | None = None,
              **details: Any) -> Recording:  # fmt: skip
         with self._sessions.begin() as session:
+            listed = select(func.max(Recording.rank)).where(Recording.episode_id == episode_id, Recording.rank < LAST)
             recording = Recording(episode_id=episode_id, name=name, sha256=sha256, suffix=suffix, size=size,
-                                  facts={}, **details)  # fmt: skip
+                                  facts={}, rank=session.scalar(listed) or 0, **details)  # fmt: skip
             session.add(recording)
             session.flush()
             if upload_id:
@@ -340,16 +341,30 @@ class Recordings:
         self._editing.edit(
             recording.episode_id, "bring_in",
             {"name": name, "kind": recording.role, "recording": recording.id, "length": length,
-             "start": recording.offset, "track": track, "drift_ppm": recording.drift_ppm},
+             "start": recording.offset, "track": track, "drift_ppm": recording.drift_ppm,
+             "at": self._above(recording)},
             also=placed,
         )  # fmt: skip
 
+    def _above(self, recording: Recording) -> int | None:
+        """How many tracks lie above that of a recording, so that tracks follow the list whichever is ready first."""
+        listed = [row.id for row in self.of_episode(recording.episode_id)]
+        if recording.id not in listed:
+            return None
+        later = set(listed[listed.index(recording.id) + 1 :])
+        tracks = self._editing.state(recording.episode_id).document.tracks
+        holding = (at for at, track in enumerate(tracks) if any(clip.recording in later for clip in track.clips))
+        return next(holding, None)
+
     def _seat(self, episode_id: int, name: str | None) -> int | None:
-        """The empty track that waits for somebody: called so, or its first name is a word of `name`."""
+        """The empty track that waits for somebody: called so, or its first name is in no other waiting name."""
         words = set(re.findall(r"\w+", (name or "").casefold()))
-        for track in self._editing.state(episode_id).document.tracks:
-            if track.kind == "person" and not track.clips and track.name.casefold().split()[0] in words:
-                return track.id
+        tracks = self._editing.state(episode_id).document.tracks
+        waiting = [(t.id, t.name.casefold().split()) for t in tracks if t.kind == "person" and not t.clips]
+        for number, called in waiting:
+            alone = sum(called[0] in other for _, other in waiting) == 1
+            if words >= set(called) or (alone and called[0] in words):
+                return number
         return None
 
     def _known_track(self, recording: Recording) -> int | None:

@@ -93,13 +93,3 @@ class PatternOut(Told):
         return cls(
             id=pattern.id, name=pattern.name, people=[track["name"] for track in tracks if track["kind"] == "person"]
         )
-
-
-class EndingPiece(BaseModel):
-    """A piece that waits for the end of the talk."""
-
-    name: str
-    kind: str
-    recording: int
-    before_end: int = Field(description="Frames from its beginning to the end of the talk; less than 0 after it.")
-    length: int

@@ -19,7 +19,7 @@ SLOWEST_BPM, FASTEST_BPM = 50.0, 200.0
 LIKED_BPM, OCTAVES = 110.0, 1.0
 MULTIPLES = 8
 CLEAR = 0.18
-STEADY_ABOVE_CHANCE = 7.0
+ABOVE_CHANCE = 3.5
 
 
 def tempo(source: Source) -> float | None:
@@ -42,9 +42,9 @@ def tempo(source: Source) -> float | None:
     # A beat comes again at its multiples; what is only one echo of a long phrase does not.
     again = np.mean([_around(likeness, lags * number) for number in (1, 2, 3, 4)], axis=0)
     best = int(lags[np.argmax(again * liked)])
-    chance = 1.4826 * float(np.median(np.abs(likeness[first : 4 * last] - np.median(likeness[first : 4 * last]))))
-    height = float(again[best - first])
-    if height < CLEAR or height < chance * STEADY_ABOVE_CHANCE / np.sqrt(4):
+    looked_at = likeness[first : 4 * last]
+    chance = 1.4826 * np.median(np.abs(looked_at - np.median(looked_at)))
+    if again[best - first] < max(CLEAR, ABOVE_CHANCE * chance):
         return None
     return round(float(per_min / _refined(likeness, best)), 1)
 

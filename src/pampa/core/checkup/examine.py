@@ -7,6 +7,7 @@ from numpy.typing import NDArray
 
 from pampa.core.checkup.frames import HOP, SIZE, WINDOW, Frames, measure_frames, window_powers
 from pampa.core.checkup.hum import Hum, find_hum
+from pampa.core.checkup.leaning import best_angle
 from pampa.core.checkup.speech import (
     Parts,
     drop_outs,
@@ -18,7 +19,6 @@ from pampa.core.checkup.speech import (
     steady_stretch,
 )
 from pampa.core.executor import Executor
-from pampa.core.mend.rotation import best_angle
 from pampa.core.sound import RATE, FloatArray, Source
 
 MOST_WINDOWS = 1500

@@ -12,6 +12,7 @@ from pampa.core.sound import RATE, Segment, Source, segments
 
 WORK_RATE = 2_000
 WINDOW_S = 8
+SHORTEST_S = 3
 SIZE = WORK_RATE * WINDOW_S * 2
 """Twice the window: bins of 1/16 Hz, between which a parabola finds the top."""
 HARMONICS = 10
@@ -31,8 +32,12 @@ class Hum:
 
 def find_hum(source: Source, executor: Executor | None = None) -> Hum | None:
     """The hum of a recording, or None. Voices wander and are left out by the median over windows of 8 s."""
-    grid = [s for s in segments(source.frames) if s.stop - s.start >= WINDOW_S * RATE]
-    spectra = list((executor or Inline()).map(lambda segment: _spectra(source, segment), grid))
+    # A recording shorter than a window is one window.
+    window_s = min(WINDOW_S, source.frames / RATE)
+    if window_s < SHORTEST_S:
+        return None
+    grid = [s for s in segments(source.frames) if s.stop - s.start >= int(window_s * RATE)]
+    spectra = list((executor or Inline()).map(lambda segment: _spectra(source, segment, window_s), grid))
     if not spectra:
         return None
     power = np.quantile(np.concatenate(spectra), 0.3, axis=0)
@@ -40,11 +45,11 @@ def find_hum(source: Source, executor: Executor | None = None) -> Hum | None:
     return max(found, key=lambda hum: hum.level_dbfs, default=None)
 
 
-def _spectra(source: Source, segment: Segment) -> NDArray[np.float64]:
+def _spectra(source: Source, segment: Segment, window_s: float) -> NDArray[np.float64]:
     """Power of sines in windows of one segment: shape (windows, bins), mean square of a sine in its bin."""
     sound = source.read(segment.start, segment.stop).mean(axis=1, dtype=np.float32)
     low = soxr.resample(sound, RATE, WORK_RATE, quality="HQ")
-    length = WINDOW_S * WORK_RATE
+    length = int(window_s * WORK_RATE)
     window = np.hanning(length)
     rows = [low[at : at + length] * window for at in range(0, len(low) - length + 1, length // 2)]
     return 2 * np.abs(scipy.fft.rfft(np.array(rows), SIZE, axis=1)) ** 2 / window.sum() ** 2

@@ -1,6 +1,5 @@
 """Sending out one file: solve, encode, decode again, measure, and correct until the file itself is right."""
 
-import os
 import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
@@ -14,6 +13,7 @@ from pampa.core.deliver.solve import METERS_DIFFER_DB, Aim, Solution, at_gain, m
 from pampa.core.deliver.tags import Tags, write_tags
 from pampa.core.executor import Executor, Inline
 from pampa.core.files.decode import open_sound
+from pampa.core.files.whole import whole
 from pampa.core.loudness import LoudnessPart, measure_part, merge, summarise
 from pampa.core.loudness.kernels import EDGE
 from pampa.core.loudness.measure import RUN_IN_S
@@ -45,9 +45,8 @@ def deliver(
     executor = executor or Inline()
     progress("Measuring", 0.0)
     parts = parts or measure_parts(source, executor)
-    making = path.with_name(f".{path.stem}.making{path.suffix}")
     encoder_s, rounds = 0.0, 0
-    try:
+    with whole(path) as making:
         extra_gain, extra_room = _rehearse(source, parts, making, fmt, aim, executor, progress)
         progress("Finding the gain", 0.0)
         solution = solve(source, parts, aim, executor, extra_gain_db=extra_gain, extra_room_db=extra_room)
@@ -67,12 +66,7 @@ def deliver(
             solution = at_gain(source, parts, gain_db, hard_db - METERS_DIFFER_DB, hard_db, executor)
         if tags:
             write_tags(making, tags)
-        with making.open("rb") as file:
-            os.fsync(file.fileno())
         size = making.stat().st_size
-        making.replace(path)
-    finally:
-        making.unlink(missing_ok=True)
     return sheet_of(
         decoded, aim, solution, fmt, rate=source.rate, channels=source.channels, duration_s=frames / source.rate,
         size_bytes=size, rounds=rounds, encoder_s=encoder_s,

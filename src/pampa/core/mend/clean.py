@@ -1,14 +1,15 @@
 """A recording mended: which processes with what amounts, in the order that is right, and what they did."""
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 
 import numpy as np
 
 from pampa.core.checkup.frames import measure_frames
+from pampa.core.checkup.leaning import best_angle
 from pampa.core.executor import Executor, Inline
 from pampa.core.mend.hum import HumTrack, follow_hum, without_hum
-from pampa.core.mend.rotation import best_angle, rotated
+from pampa.core.mend.rotation import rotated
 from pampa.core.sound import FloatArray, Over, Segment, Source, segments
 
 WORTH_TURNING_DB = 0.5
@@ -30,6 +31,24 @@ class Mending:
     hum: HumTrack | None = None
     angle: float = 0.0
     wins_db: float = 0.0
+
+
+@dataclass(eq=False)
+class Done:
+    """What mending did, gathered while the sound goes by: linear peaks before and after."""
+
+    peak_before: float = 0.0
+    peak_after: float = 0.0
+
+    def watched(self, source: Source, parts: Iterable[FloatArray]) -> Iterator[FloatArray]:
+        """The mended parts of `source`, one after another, looked at as they pass."""
+        at = 0
+        for part in parts:
+            before = source.read(at, at + len(part))
+            self.peak_before = max(self.peak_before, float(np.abs(before).max(initial=0)))
+            self.peak_after = max(self.peak_after, float(np.abs(part).max(initial=0)))
+            at += len(part)
+            yield part
 
 
 @dataclass(frozen=True, eq=False)

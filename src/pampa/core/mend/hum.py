@@ -10,7 +10,7 @@ from dataclasses import dataclass
 import numpy as np
 import soxr
 from numpy.typing import NDArray
-from scipy.ndimage import convolve1d, uniform_filter1d
+from scipy.ndimage import convolve1d, maximum_filter1d, uniform_filter1d
 
 from pampa.core.checkup.hum import find_hum
 from pampa.core.executor import Executor, Inline
@@ -31,6 +31,9 @@ SMOOTH_TURNS = 2
 NEAR = round(0.03 * WORK_RATE)
 ROUNDS = 2
 STANDS_OUT_DB = 3.0
+SILENCE = RATE // 200
+NOTHING = 1e-11
+"""Power under which nothing was recorded at all: it tells nothing of the hum."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -80,12 +83,25 @@ def without_hum(source: Source, segment: Segment, track: HumTrack, amount: float
     sound = source.read(segment.start, segment.stop)
     if amount <= 0:
         return sound
+    silent = _silent(source, segment)
     first = segment.start // HOP
     last = min(-(-segment.stop // HOP) + 1, len(track.phase))
-    return kernels.minus_sines(
+    clean = kernels.minus_sines(
         np.ascontiguousarray(sound, np.float32), segment.start, 2 * np.pi * track.hz / RATE, track.phase[first:last],
         np.ascontiguousarray(track.levels[first:last]), first, HOP, amount,
     )  # fmt: skip
+    clean[silent] = 0
+    return clean
+
+
+def _silent(source: Source, segment: Segment) -> NDArray[np.bool_]:
+    """Frames in runs of digital silence, 5 ms and longer: no hum is there, and subtracting would put some in."""
+    sound = source.read(segment.start - SILENCE, segment.stop + SILENCE)
+    edges = np.flatnonzero(np.diff(np.concatenate([[0], (~sound.any(axis=1)).view(np.int8), [0]])))
+    out = np.zeros(len(sound), np.bool_)
+    for start, stop in edges.reshape(-1, 2):
+        out[start:stop] = stop - start >= SILENCE
+    return out[SILENCE:-SILENCE]
 
 
 def _low(source: Source, segment: Segment) -> tuple[NDArray[np.float64], NDArray[np.int64], NDArray[np.int64]]:
@@ -107,12 +123,12 @@ def _glances(source: Source, segment: Segment, hz: float, numbers: NDArray[np.in
     size = round(GLANCE_S * WORK_RATE)
     t = (np.arange(size) - size // 2) / WORK_RATE
     waves = np.exp(-2j * np.pi * hz * t[:, None] * numbers) * np.hanning(size)[:, None]
-    trust = 1.0 / _power(low, 0.0)
+    trust = _trust(low)
     seen = np.zeros((hops.size, numbers.size, low.shape[1]), complex)
     for row, place in enumerate(places):
         part = slice(place - size // 2, place + size - size // 2)
         weight = trust[part][:, None]
-        seen[row] = waves.T @ (low[part] * weight) / np.sqrt((weight**2).mean())
+        seen[row] = waves.T @ (low[part] * weight) / max(np.sqrt((weight**2).mean()), 1e-30)
     return seen * np.exp(-2j * np.pi * hz * (hops * HOP / RATE)[:, None] * numbers)[:, :, None]
 
 
@@ -136,15 +152,16 @@ def _fits(source: Source, segment: Segment, hz: float, numbers: NDArray[np.int64
     doubt = np.zeros(levels.shape)
     for row, (hop, place) in enumerate(zip(hops, places, strict=True)):
         sound = low[place - size // 2 : place + size - size // 2]
-        if not sound.any():
-            continue
         seconds = hop * HOP / RATE + (np.arange(size) - size // 2) / WORK_RATE
         turn = 2 * np.pi * hz * seconds + np.interp(seconds * RATE / HOP, np.arange(phase.size), phase)
         basis = _basis(turn, numbers.size)
         inside = (seconds >= 0) & (seconds < source.frames / RATE)
+        heard = window * inside * (_trust(sound) > 0)
+        if not heard.any():
+            continue
         left = sound
         for _ in range(ROUNDS):
-            weight = window * inside / _power(left, 1e-3)
+            weight = heard / _level(left)
             heavy = basis * (weight / weight.max()).astype(np.float32)[:, None]
             gram = (heavy.T @ basis).astype(np.float64)
             gram[np.diag_indices_from(gram)] *= 1 + 1e-6
@@ -169,11 +186,21 @@ def _basis(turn: NDArray[np.float64], count: int) -> NDArray[np.float32]:
     return np.ascontiguousarray(waves.T)
 
 
-def _power(sound: NDArray[np.float64], floor: float) -> NDArray[np.float64]:
-    """Power around each frame over all channels, nowhere less than a share of its mean: shape (frames,)."""
-    power = (sound**2).sum(axis=1)
-    near = np.maximum(uniform_filter1d(power, NEAR, mode="nearest"), 0)
-    return near + max(floor, 1e-4) * np.quantile(near, 0.1) + 1e-12
+def _around(sound: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Power in the 30 ms around each frame over all channels: shape (frames,)."""
+    return np.maximum(uniform_filter1d((sound**2).sum(axis=1), NEAR, mode="nearest"), 0)
+
+
+def _level(sound: NDArray[np.float64]) -> NDArray[np.float64]:
+    """The same, evened out far below the quietest tenth, so that no single frame rules."""
+    near = _around(sound)
+    return near + 1e-3 * np.quantile(near, 0.1) + NOTHING
+
+
+def _trust(sound: NDArray[np.float64]) -> NDArray[np.float64]:
+    """One over the power around each frame; 0 in and beside digital silence, whose edges are cut-off hum."""
+    beside = maximum_filter1d((_around(sound) <= NOTHING).view(np.int8), 4 * NEAR + 1, mode="nearest")
+    return (1 - beside) / _level(sound)
 
 
 def _smooth(values: NDArray[np.float64]) -> NDArray[np.float64]:

@@ -79,21 +79,22 @@ def add_clip(
     return _with_clip(document, track, clip)
 
 
-def add_track(document: Document, *, name: str, kind: Kind) -> Document:
-    """Add an empty track at the end."""
+def add_track(document: Document, *, name: str, kind: Kind, at: int | None = None) -> Document:
+    """Add an empty track: as the one with `at` tracks above it, or at the end."""
     track = Track(next_id(document), _name(name), kind, treated=kind in ("person", "spot"))
-    return replace(document, tracks=(*document.tracks, track))
+    at = len(document.tracks) if at is None else at
+    return replace(document, tracks=(*document.tracks[:at], track, *document.tracks[at:]))
 
 
 def bring_in(
     document: Document, *, name: str, kind: Kind, recording: int, length: int, start: int = 0, track: int | None = None,
-    drift_ppm: float = 0.0,
+    drift_ppm: float = 0.0, at: int | None = None,
 ) -> Document:  # fmt: skip
     """Put a whole recording onto a track of its own, or after what lies on `track`, with a clock that is known."""
     document = document.with_drift(recording, drift_ppm)
     if track is None:
-        document = add_track(document, name=name, kind=kind)
-        track = document.tracks[-1].id
+        track = next_id(document)
+        document = add_track(document, name=name, kind=kind, at=at)
     else:
         clips = document.track(track).clips
         start = max(start, clips[-1].end if clips else 0)

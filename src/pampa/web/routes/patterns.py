@@ -3,7 +3,7 @@
 from fastapi import APIRouter, Response
 
 from pampa.web.change_schemas import EpisodeChange
-from pampa.web.larder_schemas import EndingPiece, NewPattern, PatternOut
+from pampa.web.larder_schemas import NewPattern, PatternOut
 from pampa.web.routes.deps import WithStudio
 from pampa.web.routes.episodes import change_of
 from pampa.web.schemas import EpisodeOut, NewEpisode, Revision
@@ -33,12 +33,6 @@ def forget_pattern(pattern_id: int, studio: WithStudio) -> None:
 def begin_episode(pattern_id: int, body: NewEpisode, studio: WithStudio) -> EpisodeOut:
     """A new episode from a pattern: tracks that wait for their people, and the pieces of the beginning in place."""
     return EpisodeOut.of(studio.patterns.begin(pattern_id, body.title, body.number))
-
-
-@router.get("/episodes/{episode_id}/ending")
-def read_ending(episode_id: int, studio: WithStudio) -> list[EndingPiece]:
-    """Pieces of the pattern that wait for the end of the talk."""
-    return [EndingPiece.model_validate(piece) for piece in studio.patterns.ending(episode_id)]
 
 
 @router.post("/episodes/{episode_id}/ending", response_model=EpisodeChange)

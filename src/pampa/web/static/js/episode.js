@@ -13,6 +13,7 @@ import { makePlayer } from "./player.js";
 import { mountRows } from "./rows.js";
 import { mountSheet } from "./sheet.js";
 import { balance } from "./stage-balance.js";
+import { patterns } from "./patterns.js";
 import { several } from "./several.js";
 import { gather } from "./stage-gather.js";
 import { larder } from "./stage-larder.js";
@@ -433,5 +434,5 @@ const core = {
 };
 
 document.addEventListener("alpine:init", () => {
-  window.Alpine.data("episodePage", () => compose(core, gather(data, stage), several(data, stage), larder(data, stage), pickUp(data, stage), lineUp(data, stage), prune(stage), balance(), sendOut(data, stage)));
+  window.Alpine.data("episodePage", () => compose(core, gather(data, stage), several(data, stage), patterns(data, stage), larder(data, stage), pickUp(data, stage), lineUp(data, stage), prune(stage), balance(), sendOut(data, stage)));
 });

@@ -1,4 +1,4 @@
-// Several recordings at once: choose them, order them, join parts, keep a pattern of the episode.
+// Several recordings at once: choose them, order them, join parts.
 
 import { api } from "./api.js";
 
@@ -94,27 +94,5 @@ export function several(data, stage) {
     joinTicked() { return this.join(this.tickedInOrder()); },
     joinParts() { return this.join(this.partsFound); },
     get partsText() { return this.partsFound ? `${this.partsFound.map((part) => part.name).join(", ")} look like parts of one recording.` : ""; },
-
-    // -- patterns ----------------------------------------------------------------------------------------
-
-    refreshEnding() {
-      const lies = (piece) => stage.doc.tracks.some((track) => track.clips.some((clip) => clip.recording === piece.recording && clip.source === piece.source));
-      const ending = (data.choices.ending ?? []).filter((piece) => !lies(piece));
-      if (ending.length !== this.ending.length) this.ending = ending;
-    },
-    get endingText() { return this.ending.length === 1 ? "A piece of the pattern waits for the end of the talk." : `${this.ending.length} pieces of the pattern wait for the end of the talk.`; },
-    layEnding() {
-      return this.inTurn(async () => {
-        this.takeChange(await api.post(`/api/episodes/${this.episodeId}/ending`, { revision: this.revision }));
-        this.say("The ending lies as far from the last words as it did in the pattern.");
-      });
-    },
-    keepPattern() {
-      const name = this.$refs.patternName.value;
-      return this.attempt(async () => {
-        await api.post(`/api/episodes/${this.episodeId}/pattern`, { name });
-        this.say(`The pattern ${name} is kept. On the page of shows, a new episode can begin with it.`);
-      });
-    },
   };
 }

@@ -16,7 +16,6 @@ export function gather(data, stage) {
     inSequence: false,
     dropping: false,
     removed: data.removed,
-    ending: [],
     gatherView: localStorage.getItem("pampa-gather") ?? "recordings",
     gatherViews: Object.keys(VIEWS),
 

@@ -122,7 +122,8 @@ export function pickUp(data, stage) {
       for (;;) {
         await this.readRecordings();
         const row = this.recordings.find((candidate) => candidate.id === id);
-        if (row && row.state !== "waiting") return row;
+        if (!row) throw new Error("It was taken off the list before it had come in. Try again.");
+        if (row.state !== "waiting") return row;
         await new Promise((resolve) => setTimeout(resolve, WAIT_MS));
       }
     },
