@@ -1,12 +1,12 @@
 """The command `clean`: a recording mended into a new file, with a report of what was done."""
 
 import json
-import math
+import os
 import tempfile
 from dataclasses import asdict
 from pathlib import Path
-from typing import Any
 
+import numpy as np
 from rich.console import Console
 
 from pampa.core.checkup.examine import examine
@@ -14,59 +14,65 @@ from pampa.core.checkup.findings import findings
 from pampa.core.deliver.encode import encode
 from pampa.core.deliver.formats import Format, Kind
 from pampa.core.errors import PampaError
+from pampa.core.executor import Executor, Threads
 from pampa.core.files.conform import clipped_stretches, conform, conformed_source
 from pampa.core.files.whole import whole
 from pampa.core.loudness.measure import to_db
-from pampa.core.mend.clean import Amounts, Done, Mending, measure, mended
+from pampa.core.mend.amounts import Amounts
+from pampa.core.mend.clean import Done, Measured, measure, mended
+from pampa.core.mend.processes import Facts
+from pampa.core.mend.proposed import proposed
+from pampa.core.mend.report import deeds
+from pampa.core.sound import Source
 
 
 def clean_file(path: Path, out: Path, amounts: Amounts, *, auto: bool, as_json: bool) -> int:
     """Mend `path` into `out` (WAV or FLAC, 24 bit, 48 kHz). Ends with 0; a file that cannot be read raises."""
     if out.suffix.lower() not in (".wav", ".flac"):
         raise PampaError(f"{out.name}: mended sound is written as WAV or FLAC. Nothing was written.")
+    if amounts.region and not amounts.noise_from < amounts.noise_to:  # type: ignore[operator]
+        raise PampaError("The region to learn noise from ends before it begins. Nothing was written.")
+    executor = Threads(os.cpu_count() or 1)
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name) / "conformed"
-        facts = conform(path, folder)
-        source = conformed_source(folder)
+        sides_db = conform(path, folder).side_db
+        source, clipped = conformed_source(folder), clipped_stretches(folder)
         if auto:
-            checkup = examine(source, clipped=clipped_stretches(folder), sides_db=facts.side_db)
-            proposed = {finding.process: finding.amount or 0 for finding in findings(checkup)}
-            amounts = Amounts(hum=max(amounts.hum, proposed.get("hum", 0)), phase=amounts.phase or "phase" in proposed)
-        mending = measure(source, amounts)
-        done = Done()
-        kind: Kind = "flac" if out.suffix.lower() == ".flac" else "wav"
-        with whole(out) as making:
-            parts = done.watched(source, mended(source, mending))
-            encode(making, parts, Format(kind, 24), rate=source.rate, channels=source.channels)
+            checkup = examine(source, clipped=clipped, sides_db=sides_db, executor=executor)
+            amounts = proposed(findings(checkup), amounts)
+        measured = measure(source, amounts, Facts(clipped, executor))
+        done, lowered_db = _write(source, amounts, measured, out, executor)
+    told = deeds(measured)
     if as_json:
-        print(json.dumps(as_row(path, out, mending, done)))
-    else:
-        Console().print("\n".join(as_lines(out, mending)))
+        row = {
+            "file": str(path), "out": str(out), "amounts": asdict(amounts),
+            "done": {deed.process: deed.figures for deed in told}, "lowered_db": lowered_db,
+            "peak_before_dbfs": _rounded(done.peak_before), "peak_after_dbfs": _rounded(done.peak_after),
+        }  # fmt: skip
+        print(json.dumps(row))
+        return 0
+    lines = [f"  {deed.words}" for deed in told] or ["  nothing to mend was found; the sound is as it was"]
+    if lowered_db:
+        lines.append(f"  lowered by {lowered_db} dB, so that what was rebuilt fits")
+    Console().print("\n".join([f"[bold]{out}[/bold]", *lines]))
     return 0
 
 
-def as_row(path: Path, out: Path, mending: Mending, done: Done) -> dict[str, Any]:
-    """The JSON: what was found and done; null for what was not."""
-    hum = mending.hum
-    return {
-        "file": str(path), "out": str(out), "amounts": asdict(mending.amounts),
-        "hum": None if hum is None else {"hz": round(hum.hz, 3), "harmonics": list(hum.harmonics)},
-        "phase": None if not mending.angle else {
-            "degrees": round(math.degrees(mending.angle)), "wins_db": round(mending.wins_db, 1)
-        },
-        "peak_before_dbfs": _rounded(done.peak_before), "peak_after_dbfs": _rounded(done.peak_after),
-    }  # fmt: skip
-
-
-def as_lines(out: Path, mending: Mending) -> list[str]:
-    """The same for a person to read."""
-    told = []
-    if mending.hum:
-        told.append(f"  hum at {mending.hum.hz:.2f} Hz, {len(mending.hum.harmonics)} harmonics subtracted")
-    if mending.angle:
-        told.append(f"  phase turned by {math.degrees(mending.angle):.0f} degrees, "
-                    f"{mending.wins_db:.1f} dB of headroom won")  # fmt: skip
-    return [f"[bold]{out}[/bold]", *(told or ["  nothing to mend was found; the sound is as it was"])]
+def _write(source: Source, amounts: Amounts, measured: Measured, out: Path, executor: Executor
+           ) -> tuple[Done, float]:  # fmt: skip
+    """Write the mended sound. Where it would not fit under full scale, all of it is lowered: returns by how many dB."""
+    kind: Kind = "flac" if out.suffix.lower() == ".flac" else "wav"
+    lowered_db = 0.0
+    while True:
+        done, gain = Done(), np.float32(10 ** (-lowered_db / 20))
+        parts = done.watched(source, mended(source, amounts, measured, executor))
+        with whole(out) as making:
+            encode(
+                making, (part * gain for part in parts), Format(kind, 24), rate=source.rate, channels=source.channels
+            )
+            if done.peak_after * gain <= 1:
+                return done, lowered_db
+            lowered_db = round(20 * np.log10(done.peak_after) + 0.1, 1)
 
 
 def _rounded(peak: float) -> float | None:

@@ -110,18 +110,35 @@ def checkup(files: list[Path], json: Json = False) -> None:
 def clean(
     source: Annotated[Path, typer.Argument(metavar="IN")], out: Annotated[Path, typer.Argument(metavar="OUT")],
     auto: Annotated[bool, typer.Option("--auto", help="Do what the check-up proposes.")] = False,
+    noise: Annotated[float, typer.Option(min=0, max=100, help="How deep to lower the noise.")] = 0.0,
+    hiss: Annotated[float | None, typer.Option(min=0, max=100, help="The same above 8 kHz, if other.")] = None,
+    noise_from: Annotated[float | None, typer.Option(min=0, help="Where noise is alone begins, seconds.")] = None,
+    noise_to: Annotated[float | None, typer.Option(min=0, help="Where it ends.")] = None,
     hum: Annotated[float, typer.Option(min=0, max=100, help="How much of the mains' hum to subtract.")] = 0.0,
+    rumble: Annotated[float, typer.Option(min=0, max=100, help="How much of what lies under the voice to cut.")] = 0.0,
+    clicks: Annotated[float, typer.Option(min=0, max=100, help="How much of clicks to take out.")] = 0.0,
+    clipping: Annotated[float, typer.Option(min=0, max=100, help="How far to rebuild clipped tops.")] = 0.0,
+    plosives: Annotated[float, typer.Option(min=0, max=100, help="How far to press thumps down.")] = 0.0,
+    reverb: Annotated[float, typer.Option(min=0, max=100, help="How deep to lower the room's tail.")] = 0.0,
+    breaths: Annotated[float, typer.Option(min=0, max=100, help="How far to lower breaths.")] = 0.0,
+    sibilance: Annotated[float, typer.Option(min=0, max=100, help="How far to press sharp S down.")] = 0.0,
     phase: Annotated[bool, typer.Option("--phase", help="Turn the phase of a voice that leans.")] = False,
+    polarity: Annotated[bool, typer.Option("--polarity", help="Turn the wave over.")] = False,
     json: Json = False,
 ) -> None:  # fmt: skip
-    """Mend a recording into a new WAV or FLAC file: so far hum and phase rotation.
+    """Mend a recording into a new WAV or FLAC file. Amounts go from 0 to 100.
 
     With no amount the sound stays bit for bit as it was conformed. Ends with 0, or 2 when a file cannot be read.
     """
     from pampa.cli.cleaning import clean_file
-    from pampa.core.mend.clean import Amounts
+    from pampa.core.mend.amounts import Amounts
 
-    raise typer.Exit(clean_file(source, out, Amounts(hum, phase), auto=auto, as_json=json))
+    amounts = Amounts(
+        polarity=polarity, clipping=clipping, hum=hum, rumble=rumble, clicks=clicks, plosives=plosives, noise=noise,
+        hiss=hiss, reverb=reverb, sibilance=sibilance, breaths=breaths, phase=phase, noise_from=noise_from,
+        noise_to=noise_to,
+    )  # fmt: skip
+    raise typer.Exit(clean_file(source, out, amounts, auto=auto, as_json=json))
 
 
 @app.command()

@@ -60,6 +60,11 @@ class Editing:
         self._events = events
         self._lock = threading.RLock()
         self._documents: OrderedDict[tuple[int, int], Document] = OrderedDict()
+        self._watchers: list[Callable[[State], None]] = []
+
+    def watch(self, told: Callable[[State], None]) -> None:
+        """Tell of every state that an edit, undo or redo makes."""
+        self._watchers.append(told)
 
     def state(self, episode_id: int) -> State:
         """The episode as it stands."""
@@ -151,6 +156,8 @@ class Editing:
 
     def _told(self, state: State) -> State:
         self._events.post(Event("revision", state.episode_id, {"revision": state.revision}))
+        for told in self._watchers:
+            told(state)
         return state
 
     def _state(self, session: Session, episode: Episode) -> State:

@@ -10,6 +10,7 @@ from pampa.core.deliver.limiter import Limited
 from pampa.core.executor import Executor
 from pampa.core.loudness import Loudness, LoudnessPart, summarise
 from pampa.core.loudness.gating import short_term_curve
+from pampa.core.mend.clean import Told
 from pampa.core.mix.ducking import ducking_db, talk_curve
 from pampa.core.mix.plan import SourceKey, plan_of
 from pampa.core.mix.render import Mix
@@ -68,7 +69,8 @@ class Listening:
 
     def programme(self, state: State, *, treated: bool = True, only: frozenset[int] = frozenset()) -> Programme:
         """The mix of an episode at a state."""
-        key = (state.episode_id, state.revision, treated, only)
+        # With more known of a recording, the same document sounds otherwise.
+        key = (state.episode_id, state.revision, treated, only, self._sounds.mends.version)
         with self._lock:
             if key in self._mixes:
                 self._mixes.move_to_end(key)
@@ -79,6 +81,11 @@ class Listening:
             while len(self._mixes) > MIXES_KEPT:
                 self._mixes.popitem(last=False)
         return made
+
+    def complete(self, state: State, told: Told) -> None:
+        """Measure all that mending still lacks, so that the mix is as it is meant to be."""
+        for mending in state.document.mendings:
+            self._sounds.measure_mends(mending.recording, mending.amounts, told)
 
     def sound(self, episode_id: int, *, start: int, frames: int, speed: float = 1.0, tail: int | None = None,
               treated: bool = True, only: frozenset[int] = frozenset(), gain_db: float = 0.0) -> Piece:  # fmt: skip
@@ -145,13 +152,14 @@ class Listening:
                 plain = self._sounds.conformed(recording, drift_ppm)
                 frames[recording] = plain.frames
                 if uses_treated:
-                    source = self._sounds.treated(recording, track.recipe, drift_ppm)
+                    amounts = document.amounts(recording)
+                    source = self._sounds.treated(recording, track.recipe, drift_ppm, amounts)
                     sources[key], versions[key] = source, source.key
                 else:
                     sources[key], versions[key] = plain, self._sounds.version(recording, drift_ppm)
                 if track.linked:
                     recipe = track.recipe if uses_treated else None
-                    levels[key] = self._sounds.level_db(recording, recipe, drift_ppm)
+                    levels[key] = self._sounds.level_db(recording, recipe, drift_ppm, document.amounts(recording))
                     activity[recording] = clocked_curve(self._sounds.analysis(recording).activity, drift_ppm)
         plan = plan_of(document, levels=levels, frames=frames, treated=treated, only=only)
         ducked = any(lane.ducked for lane in plan.lanes)

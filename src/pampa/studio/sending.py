@@ -69,6 +69,7 @@ class Sending:
             episode_id = self._jobs.episode_of(job_id)
         fmt, aim, tags = Format(**parameters["format"]), Aim(**parameters["aim"]), Tags(**parameters["tags"])
         state = self._editing.state(episode_id)
+        self._listening.complete(state, lambda doing, share: progress(doing, 0.0))
         mix: Source = self._listening.programme(state).mix
         source: Source = MonoSum(mix) if parameters["mono"] else mix
         name = f"{file_name(tags)}.{fmt.kind}"

@@ -18,6 +18,9 @@ from pampa.core.files.child import conform_in_child
 from pampa.core.files.conform import Facts, conformed_source
 from pampa.core.loudness import measure_part, measure_source
 from pampa.core.loudness.parts import CELLS_PER_S, LoudnessPart
+from pampa.core.mend.amounts import Amounts
+from pampa.core.mend.clean import VERSION as MENDS_VERSION
+from pampa.core.mend.clean import Told, chain
 from pampa.core.sound import RATE, SEGMENT_S, ArraySource, Curve, FloatArray, Segment, Source, segments
 from pampa.core.sync.clocked import clocked
 from pampa.core.voice.level import speech_activity, speech_level
@@ -25,6 +28,7 @@ from pampa.core.voice.recipe import Recipe
 from pampa.core.voice.treat import VERSION, threshold_of, treat_segment
 from pampa.store.media import Media
 from pampa.store.models import Recording
+from pampa.studio.mends import Mends
 
 SEGMENT = SEGMENT_S * RATE
 SAMPLED_SEGMENTS = 6
@@ -59,6 +63,7 @@ class Sounds:
         self._analyses: dict[str, Analysis] = {}
         self._levels: dict[str, float | None] = {}
         self._keys: dict[int, str] = {}
+        self.mends = Mends(executor)
 
     def key(self, recording_id: int) -> str:
         """The exact sound behind a recording's number."""
@@ -117,16 +122,38 @@ class Sounds:
             raise NotFound("A recording of this episode is not known any more. Nothing else was changed.")
         return recording
 
-    def treated(self, recording_id: int, recipe: Recipe, drift_ppm: float = 0.0) -> "Treated":
-        """A recording after its voice treatment; segments are computed when they are first read."""
-        source = self.conformed(recording_id, drift_ppm)
+    def mended(self, recording_id: int, amounts: Amounts, *, only: str | None = None) -> Source:
+        """A recording on its own clock, mended as far as is measured. only : one process, to hear it alone."""
+        source = self.conformed(recording_id)
+        if amounts == Amounts():
+            return source
+        return chain(source, amounts, self.mends.known(self.folder(recording_id), amounts), only=only)
+
+    def measure_mends(self, recording_id: int, amounts: Amounts, told: Told = lambda doing, share: None) -> None:
+        """Measure what mending with these amounts still lacks."""
+        if amounts != Amounts():
+            self.mends.measure(self.folder(recording_id), self.conformed(recording_id), amounts, told)
+
+    def lacks_mends(self, recording_id: int, amounts: Amounts) -> bool:
+        """Whether `measure_mends` has something to do."""
+        return amounts != Amounts() and self.mends.lacks(self.folder(recording_id), amounts)
+
+    def treated(self, recording_id: int, recipe: Recipe, drift_ppm: float = 0.0, amounts: Amounts | None = None
+                ) -> "Treated":  # fmt: skip
+        """A recording after mending and voice treatment; segments are computed when they are first read."""
+        amounts = amounts or Amounts()
+        source = clocked(self.mended(recording_id, amounts), drift_ppm)
         level = self.analysis(recording_id).speech_lufs
         threshold = round(threshold_of(level), 2) if level is not None else 0.0
         told = f"{self.version(recording_id, drift_ppm)} {astuple(recipe)} {threshold} {VERSION}"
+        if amounts != Amounts():
+            known = sorted(self.mends.known(self.folder(recording_id), amounts))
+            told += f" {MENDS_VERSION} {astuple(amounts)} {known}"
         key = hashlib.sha256(told.encode()).hexdigest()[:32]
         return Treated(source, recipe, threshold, key, self._media)
 
-    def level_db(self, recording_id: int, recipe: Recipe | None, drift_ppm: float = 0.0) -> float:
+    def level_db(self, recording_id: int, recipe: Recipe | None, drift_ppm: float = 0.0,
+                 amounts: Amounts | None = None) -> float:  # fmt: skip
         """The gain that brings a person to the common speech level, as recorded or after `recipe`.
 
         After treatment the level is measured over the segments with most speech, up to two minutes of them:
@@ -134,13 +161,14 @@ class Sounds:
         """
         level = self.analysis(recording_id).speech_lufs
         if recipe is not None and level is not None:
-            level = self._treated_level(recording_id, recipe, drift_ppm)
+            level = self._treated_level(recording_id, recipe, drift_ppm, amounts)
         if level is None or level < QUIETEST_LIFTED_LUFS:
             return 0.0
         return round(COMMON_LEVEL_LUFS - level, 2)
 
-    def _treated_level(self, recording_id: int, recipe: Recipe, drift_ppm: float) -> float | None:
-        treated = self.treated(recording_id, recipe, drift_ppm)
+    def _treated_level(self, recording_id: int, recipe: Recipe, drift_ppm: float, amounts: Amounts | None
+                       ) -> float | None:  # fmt: skip
+        treated = self.treated(recording_id, recipe, drift_ppm, amounts)
         if treated.key not in self._levels:
             path = self._media.treated(treated.key) / "level.json"
             if path.exists():

@@ -15,6 +15,7 @@ from pampa.studio.jobs import Jobs
 from pampa.studio.larder import Larder
 from pampa.studio.lining_up import LiningUp
 from pampa.studio.listening import Listening
+from pampa.studio.mending import Mending
 from pampa.studio.patterns import Patterns
 from pampa.studio.recordings import Recordings
 from pampa.studio.sending import Sending
@@ -61,6 +62,7 @@ class Studio:
         self.patterns = Patterns(sessions, self.shows, self.editing, self.recordings, self.larder)
         self.checking_up = CheckingUp(sessions, self.jobs, self.events, self.sounds, executor)
         self.lining_up = LiningUp(sessions, self.jobs, self.events, self.editing, self.sounds)
+        self.mending = Mending(sessions, self.jobs, self.events, self.editing, self.sounds)
         self.sending = Sending(
             sessions, self.media, self.jobs, self.events, self.editing, self.listening, self.shows, executor
         )

@@ -12,7 +12,19 @@ from pampa import __version__
 from pampa.studio.studio import Studio
 from pampa.web import errors
 from pampa.web.pages import HERE
-from pampa.web.routes import episodes, events, larder, lining_up, listening, pages, patterns, recordings, sending, shows
+from pampa.web.routes import (
+    episodes,
+    events,
+    larder,
+    lining_up,
+    listening,
+    mending,
+    pages,
+    patterns,
+    recordings,
+    sending,
+    shows,
+)
 from pampa.web.schemas import ErrorBody
 from pampa.web.security import Guard
 
@@ -39,7 +51,7 @@ def create_app(studio: Studio) -> FastAPI:
     )  # fmt: skip
     app.mount("/static", StaticFiles(directory=HERE / "static"), "static")
     refusals = {code: {"model": ErrorBody} for code in (401, 403, 404, 409, 422)}
-    for part in (shows, episodes, recordings, larder, patterns, lining_up, listening, sending, events):
+    for part in (shows, episodes, recordings, larder, patterns, lining_up, mending, listening, sending, events):
         app.include_router(part.router, prefix="/api", responses=refusals)  # type: ignore[arg-type]
     app.include_router(pages.router, include_in_schema=False)
     return app

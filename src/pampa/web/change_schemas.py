@@ -9,7 +9,7 @@ from pydantic import BaseModel, Field
 
 from pampa.core.timeline.document import Clip, Document, Marker, Seam
 from pampa.studio.editing import State
-from pampa.web.schemas import ClipOut, ClockOut, DuckingOut, MarkerOut, SeamOut, TrackFacts
+from pampa.web.schemas import ClipOut, ClockOut, DuckingOut, MarkerOut, MendingOut, SeamOut, TrackFacts
 
 T = TypeVar("T")
 Thing = TypeVar("Thing", Clip, Seam, Marker)
@@ -40,6 +40,7 @@ class EpisodeChange(BaseModel):
     markers: Changed[MarkerOut]
     ducking: DuckingOut
     clocks: list[ClockOut]
+    mendings: list[MendingOut]
 
     @classmethod
     def of(cls, before: Document, state: State) -> "EpisodeChange":
@@ -58,6 +59,7 @@ class EpisodeChange(BaseModel):
             markers=changed(before.markers, document.markers, MarkerOut.model_validate),
             ducking=DuckingOut.model_validate(document.ducking),
             clocks=[ClockOut.model_validate(clock) for clock in document.clocks],
+            mendings=[MendingOut.model_validate(mending) for mending in document.mendings],
         )  # fmt: skip
 
 

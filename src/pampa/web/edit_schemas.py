@@ -5,7 +5,7 @@ from typing import Annotated, Any, Literal
 from pydantic import BaseModel, ConfigDict, Field
 
 from pampa.core.timeline.document import Kind
-from pampa.web.schemas import Place
+from pampa.web.schemas import AmountsBody, Place
 
 Level = Annotated[float, Field(ge=-60, le=24)]
 
@@ -149,6 +149,15 @@ class Lay(Edit):
     instead_of: int | None = Field(None, description="A clip that goes in the same moment.")
 
 
+class Mend(Edit):
+    """Mend recordings with these amounts from now on, all of them alike."""
+
+    edit: Literal["mend"]
+    name: Annotated[str, Field(max_length=80)]
+    recordings: Annotated[list[int], Field(min_length=1, max_length=200)]
+    amounts: AmountsBody
+
+
 class AddMarker(Edit):
     edit: Literal["add_marker"]
     at: Place
@@ -168,7 +177,7 @@ class RemoveMarker(Edit):
 
 AnyEdit = Annotated[
     TakeOut | Clear | PutBack | Split | Move | Trim | SetClip | RemoveClip | AddClip | AddTrack | RemoveTrack
-    | SetTrack | SetRecipe | SetDucking | Nudge | Lay | AddMarker | SetMarker | RemoveMarker,
+    | SetTrack | SetRecipe | SetDucking | Nudge | Lay | Mend | AddMarker | SetMarker | RemoveMarker,
     Field(discriminator="edit"),
 ]  # fmt: skip
 

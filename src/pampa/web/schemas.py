@@ -15,6 +15,8 @@ from pampa.studio.shows import Episode, Show
 
 Place = Annotated[int, Field(ge=0, le=1 << 40)]
 Name = Annotated[str, Field(min_length=1, max_length=200)]
+Amount = Annotated[float, Field(ge=0, le=100)]
+Seconds = Annotated[float, Field(ge=0, le=1_000_000)]
 
 
 class Told(BaseModel):
@@ -137,6 +139,34 @@ class ClockOut(Told):
     drift_ppm: float
 
 
+class AmountsBody(BaseModel):
+    """How much of each process of Mend, 0 to 100; polarity and phase on or off; where noise is alone, in seconds."""
+
+    model_config = ConfigDict(extra="forbid", from_attributes=True)
+
+    polarity: bool = False
+    clipping: Amount = 0
+    hum: Amount = 0
+    rumble: Amount = 0
+    clicks: Amount = 0
+    plosives: Amount = 0
+    noise: Amount = 0
+    hiss: Amount | None = Field(None, description="Of noise above 8 kHz, if it is to be other than below.")
+    reverb: Amount = 0
+    sibilance: Amount = 0
+    breaths: Amount = 0
+    phase: bool = False
+    noise_from: Seconds | None = None
+    noise_to: Seconds | None = None
+
+
+class MendingOut(Told):
+    """A recording that is mended, and by how much."""
+
+    recording: int
+    amounts: AmountsBody
+
+
 class EpisodeState(BaseModel):
     """An episode as it stands, with what undo and redo would do."""
 
@@ -149,6 +179,7 @@ class EpisodeState(BaseModel):
     markers: list[MarkerOut]
     ducking: DuckingOut
     clocks: list[ClockOut]
+    mendings: list[MendingOut]
 
     @classmethod
     def of(cls, state: State) -> "EpisodeState":
@@ -160,6 +191,7 @@ class EpisodeState(BaseModel):
             markers=[MarkerOut.model_validate(marker) for marker in document.markers],
             ducking=DuckingOut.model_validate(document.ducking),
             clocks=[ClockOut.model_validate(clock) for clock in document.clocks],
+            mendings=[MendingOut.model_validate(mending) for mending in document.mendings],
         )  # fmt: skip
 
 

@@ -5,7 +5,7 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
-from pampa.core.checkup.frames import HOP, SIZE, WINDOW, Frames, measure_frames, window_powers
+from pampa.core.checkup.frames import SIZE, Frames, mean_power, measure_frames
 from pampa.core.checkup.hum import Hum, find_hum
 from pampa.core.checkup.leaning import best_angle
 from pampa.core.checkup.speech import (
@@ -21,7 +21,6 @@ from pampa.core.checkup.speech import (
 from pampa.core.executor import Executor
 from pampa.core.sound import RATE, FloatArray, Source
 
-MOST_WINDOWS = 1500
 BANDS = 48
 LOWEST_HZ = 40.0
 SAME_DB, SILENT_SIDE_DB = -60.0, -45.0
@@ -74,7 +73,7 @@ def examine(source: Source, *, clipped: NDArray[np.float64], sides_db: float | N
     """
     frames = measure_frames(source, executor)
     parts = parts_of(frames)
-    floor, speech = _spectrum(source, parts.quiet), _spectrum(source, parts.active)
+    floor, speech = mean_power(source, parts.quiet), mean_power(source, parts.active)
     edges = np.geomspace(LOWEST_HZ, RATE / 2, BANDS + 1)
     peaks = np.maximum(frames.high_peak, frames.low_peak)
     hz = np.sqrt(edges[1:] * edges[:-1])
@@ -104,14 +103,6 @@ def examine(source: Source, *, clipped: NDArray[np.float64], sides_db: float | N
 
 def _rounded(value: float | None) -> float | None:
     return None if value is None else round(float(value), 1)
-
-
-def _spectrum(source: Source, where: NDArray[np.bool_]) -> NDArray[np.float64]:
-    """Mean power of the chosen frames, of at most 1500 of them, evenly spread."""
-    chosen = np.flatnonzero(where)
-    if chosen.size > MOST_WINDOWS:
-        chosen = chosen[np.linspace(0, chosen.size - 1, MOST_WINDOWS).astype(int)]
-    return window_powers(source, chosen * HOP - (WINDOW - HOP) // 2)
 
 
 def _in_bands(power: NDArray[np.float64], edges: NDArray[np.float64]) -> tuple[float, ...]:

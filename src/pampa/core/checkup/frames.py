@@ -14,6 +14,7 @@ HOP = RATE // 50
 WINDOW, SIZE = 2 * HOP, 2048
 LOW, MID, HIGH = (20.0, 110.0), (300.0, 4000.0), (5000.0, 9000.0)
 NOTHING_DB = -160.0
+MOST_WINDOWS = 1500
 
 
 @dataclass(frozen=True, eq=False)
@@ -43,6 +44,14 @@ def measure_frames(source: Source, executor: Executor | None = None) -> Frames:
     return Frames(
         level, curves[1], curves[2], low, mid, high, _joined(part[1] for part in parts), total / source.frames
     )
+
+
+def mean_power(source: Source, where: NDArray[np.bool_]) -> NDArray[np.float64]:
+    """Mean power spectrum of the chosen frames, of at most 1500 of them, evenly spread."""
+    chosen = np.flatnonzero(where)
+    if chosen.size > MOST_WINDOWS:
+        chosen = chosen[np.linspace(0, chosen.size - 1, MOST_WINDOWS).astype(int)]
+    return window_powers(source, chosen * HOP - (WINDOW - HOP) // 2)
 
 
 def window_powers(source: Source, starts: NDArray[np.int64]) -> NDArray[np.float64]:

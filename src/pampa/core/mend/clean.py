@@ -1,36 +1,71 @@
-"""A recording mended: which processes with what amounts, in the order that is right, and what they did."""
+"""A recording mended: measured once for the processes that are asked for, then read anywhere with any amounts."""
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass
 
 import numpy as np
 
-from pampa.core.checkup.frames import measure_frames
-from pampa.core.checkup.leaning import best_angle
 from pampa.core.executor import Executor, Inline
-from pampa.core.mend.hum import HumTrack, follow_hum, without_hum
-from pampa.core.mend.rotation import rotated
-from pampa.core.sound import FloatArray, Over, Segment, Source, segments
+from pampa.core.mend.amounts import Amounts
+from pampa.core.mend.processes import PROCESS_NAMES, PROCESSES, Facts, Knowledge, in_full
+from pampa.core.sound import FloatArray, Source, segments
 
-WORTH_TURNING_DB = 0.5
+Measured = Mapping[str, Knowledge]
+"""By the names of the processes that were asked for, what they know of the recording."""
+
+Keep = Callable[[str, Knowledge], None]
+
+VERSION = 1
+"""Raised whenever the same recording would be measured otherwise, so that nothing old is taken from a cache."""
+
+Told = Callable[[str, float], None]
+"""Is told what is being measured, and how much of all is done, 0 to 1."""
 
 
-@dataclass(frozen=True)
-class Amounts:
-    """How much of each process, 0 to 100; phase rotation is on or off."""
+def measure(source: Source, amounts: Amounts, facts: Facts, *, known: Measured | None = None,
+            told: Told = lambda doing, share: None, keep: Keep = lambda name, known: None) -> Measured:  # fmt: skip
+    """What the processes asked for need to know of a whole recording at 48 kHz.
 
-    hum: float = 0.0
-    phase: bool = False
+    Each is measured on what those before it leave, in full: what is measured does not hang on an amount, so that a
+    changed amount is heard at once. known : what was measured before and still holds. keep : is given each as soon
+    as it is known.
+    """
+    full, found = in_full(amounts), dict(known or {})
+    asked = [process for process in PROCESSES if amounts.of(process.name) > 0]
+    for index, process in enumerate(asked):
+        if process.name not in found:
+            told(process.doing, index / len(asked))
+            before = chain(source, full, {p.name: found[p.name] for p in asked[:index]})
+            found[process.name] = process.measure(before, amounts, facts)
+            keep(process.name, found[process.name])
+    return found
 
 
-@dataclass(frozen=True, eq=False)
-class Mending:
-    """What was measured of a recording for the processes asked for. None or 0 for what finds nothing to do."""
+def basis(process: str, amounts: Amounts) -> str:
+    """What a measurement hangs on besides the recording: the processes before it, and where noise is learned."""
+    before = [p.name for p in PROCESSES[: PROCESS_NAMES.index(process)] if amounts.of(p.name) > 0]
+    region = amounts.region if "noise" in (*before, process) else None
+    return f"{VERSION} {process} after {' '.join(before)} from {region}"
 
-    amounts: Amounts
-    hum: HumTrack | None = None
-    angle: float = 0.0
-    wins_db: float = 0.0
+
+def chain(source: Source, amounts: Amounts, measured: Measured, *, only: str | None = None) -> Source:
+    """The mended recording as a source. With nothing to do it is the very same source.
+
+    only : the name of one process, to hear what it does alone.
+    """
+    clean = source
+    for process in PROCESSES:
+        known = measured.get(process.name)
+        if known is not None and amounts.of(process.name) > 0 and only in (None, process.name):
+            clean = process.apply(clean, known, amounts)
+    return clean
+
+
+def mended(source: Source, amounts: Amounts, measured: Measured, executor: Executor | None = None
+           ) -> Iterator[FloatArray]:  # fmt: skip
+    """The mended recording segment by segment, in order. Any order of working gives the same samples."""
+    clean = chain(source, amounts, measured)
+    return (executor or Inline()).map(lambda segment: clean.read(segment.start, segment.stop), segments(source.frames))
 
 
 @dataclass(eq=False)
@@ -49,42 +84,3 @@ class Done:
             self.peak_after = max(self.peak_after, float(np.abs(part).max(initial=0)))
             at += len(part)
             yield part
-
-
-@dataclass(frozen=True, eq=False)
-class Humless(Over):
-    """A source with its hum subtracted, read like any other."""
-
-    source: Source
-    track: HumTrack
-    amount: float
-
-    @property
-    def frames(self) -> int:
-        return self.source.frames
-
-    def read(self, start: int, stop: int) -> FloatArray:
-        first, last = max(start, 0), min(stop, self.frames)
-        out = np.zeros((stop - start, self.channels), np.float32)
-        if last > first:
-            part = Segment(0, first, last)
-            out[first - start : last - start] = without_hum(self.source, part, self.track, self.amount)
-        return out
-
-
-def measure(source: Source, amounts: Amounts, executor: Executor | None = None) -> Mending:
-    """What the processes asked for need to know of a whole recording at 48 kHz."""
-    hum = follow_hum(source, executor) if amounts.hum > 0 else None
-    if not amounts.phase:
-        return Mending(amounts, hum)
-    frames = measure_frames(source, executor)
-    angle, wins = best_angle(source, np.maximum(frames.high_peak, frames.low_peak))
-    return Mending(amounts, hum, angle, wins) if wins >= WORTH_TURNING_DB else Mending(amounts, hum)
-
-
-def mended(source: Source, mending: Mending, executor: Executor | None = None) -> Iterator[FloatArray]:
-    """The recording segment by segment: hum goes first, phase turns last. Any order gives the same samples."""
-    clean: Source = source
-    if mending.hum is not None:
-        clean = Humless(source, mending.hum, mending.amounts.hum / 100)
-    return (executor or Inline()).map(lambda segment: rotated(clean, segment, mending.angle), segments(source.frames))

@@ -80,10 +80,10 @@ def follow_hum(source: Source, executor: Executor | None = None) -> HumTrack | N
 
 def without_hum(source: Source, segment: Segment, track: HumTrack, amount: float) -> FloatArray:
     """One segment with `amount` (0 to 1) of the hum subtracted; with 0, bit for bit what came in."""
-    sound = source.read(segment.start, segment.stop)
     if amount <= 0:
-        return sound
-    silent = _silent(source, segment)
+        return source.read(segment.start, segment.stop)
+    around = source.read(segment.start - SILENCE, segment.stop + SILENCE)
+    sound, silent = around[SILENCE:-SILENCE], _silent(around)
     first = segment.start // HOP
     last = min(-(-segment.stop // HOP) + 1, len(track.phase))
     clean = kernels.minus_sines(
@@ -94,9 +94,11 @@ def without_hum(source: Source, segment: Segment, track: HumTrack, amount: float
     return clean
 
 
-def _silent(source: Source, segment: Segment) -> NDArray[np.bool_]:
-    """Frames in runs of digital silence, 5 ms and longer: no hum is there, and subtracting would put some in."""
-    sound = source.read(segment.start - SILENCE, segment.stop + SILENCE)
+def _silent(sound: FloatArray) -> NDArray[np.bool_]:
+    """Frames in runs of digital silence, 5 ms and longer: no hum is there, and subtracting would put some in.
+
+    sound : with so much before and after what is asked for.
+    """
     edges = np.flatnonzero(np.diff(np.concatenate([[0], (~sound.any(axis=1)).view(np.int8), [0]])))
     out = np.zeros(len(sound), np.bool_)
     for start, stop in edges.reshape(-1, 2):

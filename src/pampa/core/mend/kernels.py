@@ -29,3 +29,88 @@ def minus_sines(sound, start, step, phase, levels, first, hop, amount):  # type:
                 wave *= base
             out[i, c] = sound[i, c] - np.float32(amount * hum)
     return out
+
+
+@njit(cache=True, nogil=True)
+def listen(seen, into, into_bias, taps, taps_bias, mix, mix_bias, out, out_bias, dilations):  # type: ignore[no-untyped-def]
+    """The network of `denoiser`. Each frame is summed by itself and in one order: the same bits in any stretch."""
+    first, last = 0, seen.shape[0]
+    x = _dense(seen, into, into_bias)
+    x = np.maximum(x, np.float32(0))
+    for layer in range(dilations.size):
+        dilation = dilations[layer]
+        first, last = first + dilation, last - dilation
+        y = np.empty((last - first, x.shape[1]), np.float32)
+        for t in range(first, last):
+            for c in range(x.shape[1]):
+                value = (
+                    x[t - dilation, c] * taps[layer, 0, c] + x[t, c] * taps[layer, 1, c]
+                    + x[t + dilation, c] * taps[layer, 2, c] + taps_bias[layer, c]
+                )  # fmt: skip
+                y[t - first, c] = max(value, np.float32(0))
+        added = _dense(y, mix[layer], mix_bias[layer])
+        for t in range(first, last):
+            for c in range(x.shape[1]):
+                x[t, c] += added[t - first, c]
+    gains = _dense(np.maximum(x[first:last], np.float32(0)), out, out_bias)
+    return np.float32(1) / (np.float32(1) + np.exp(-gains))
+
+
+@njit(cache=True, nogil=True)
+def _dense(rows, weights, bias):  # type: ignore[no-untyped-def]
+    """Rows times weights and a bias. What a ReLU has set to zero is passed over."""
+    out = np.empty((rows.shape[0], weights.shape[1]), np.float32)
+    for t in range(rows.shape[0]):
+        sums = out[t]
+        for o in range(sums.size):
+            sums[o] = bias[o]
+        for i in range(rows.shape[1]):
+            value = rows[t, i]
+            if value != 0:
+                row = weights[i]
+                for o in range(sums.size):
+                    sums[o] += value * row[o]
+    return out
+
+
+@njit(cache=True, nogil=True, fastmath={"reassoc", "contract"})
+def prediction_error(wave, block, order):  # type: ignore[no-untyped-def]
+    """What is left of a wave (float64) after prediction, by blocks, each with a model of itself and its neighbours.
+
+    The model is Levinson's, of the stretch with its tops softened: a click must not teach it how to foretell clicks.
+    """
+    out = np.zeros(wave.size)
+    likeness, model, before = np.empty(order + 1), np.empty(order + 1), np.empty(order + 1)
+    for start in range(0, wave.size, block):
+        first, last = max(start - block, 0), min(start + 2 * block, wave.size)
+        near = wave[first:last].copy()
+        limit = 3 * np.abs(near).mean()
+        if limit == 0:
+            continue
+        for i in range(near.size):
+            share = (i + 0.5) / near.size
+            near[i] = min(max(near[i], -limit), limit) * np.sin(np.pi * share)
+        for lag in range(order + 1):
+            total = 0.0
+            for i in range(lag, near.size):
+                total += near[i] * near[i - lag]
+            likeness[lag] = total
+        error = likeness[0] * (1 + 1e-6)
+        model[:] = 0
+        model[0] = 1
+        for k in range(1, order + 1):
+            pull = likeness[k]
+            for j in range(1, k):
+                pull += model[j] * likeness[k - j]
+            turn = -pull / error
+            before[:k] = model[:k]
+            for j in range(1, k):
+                model[j] = before[j] + turn * before[k - j]
+            model[k] = turn
+            error *= 1 - turn * turn
+        for i in range(max(start, order), min(start + block, wave.size)):
+            total = 0.0
+            for j in range(order + 1):
+                total += model[j] * wave[i - j]
+            out[i] = total
+    return out

@@ -8,8 +8,8 @@ from functools import cache
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.signal import oaconvolve
 
+from pampa.core.mend.fir import filtered
 from pampa.core.sound import RATE, FloatArray, Segment, Source
 
 REACH = RATE // 4
@@ -20,9 +20,7 @@ def rotated(source: Source, segment: Segment, angle: float) -> FloatArray:
     """One segment with every frequency turned by `angle` radians; with 0, bit for bit what came in."""
     if angle == 0:
         return source.read(segment.start, segment.stop)
-    sound = source.read(segment.start - REACH, segment.stop + REACH).astype(np.float64)
-    turned = oaconvolve(sound, _hilbert()[:, None], mode="valid", axes=0)
-    plain = sound[REACH : len(sound) - REACH]
+    plain, turned = filtered(source, segment.start, segment.stop, _hilbert())
     return (np.cos(angle) * plain + np.sin(angle) * turned).astype(np.float32)
 
 

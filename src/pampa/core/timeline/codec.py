@@ -3,7 +3,8 @@
 from dataclasses import asdict
 from typing import Any
 
-from pampa.core.timeline.document import Clip, Document, Ducking, Marker, Piece, RunningClock, Seam, Track
+from pampa.core.mend.amounts import Amounts
+from pampa.core.timeline.document import Clip, Document, Ducking, Marker, Mending, Piece, RunningClock, Seam, Track
 from pampa.core.voice.recipe import Recipe
 
 
@@ -23,6 +24,8 @@ def decode(data: dict[str, Any]) -> Document:
         markers=tuple(Marker(**marker) for marker in data["markers"]),
         ducking=Ducking(**data["ducking"]),
         clocks=tuple(RunningClock(**clock) for clock in data["clocks"]),
+        # Snapshots from before recordings could be mended do not have them.
+        mendings=tuple(Mending(m["recording"], Amounts(**m["amounts"])) for m in data.get("mendings", ())),
     )
 
 

@@ -7,6 +7,7 @@ from dataclasses import dataclass, field, replace
 from typing import Literal
 
 from pampa.core.errors import EditRefused, NotFound
+from pampa.core.mend.amounts import Amounts
 from pampa.core.sound import RATE
 from pampa.core.voice.recipe import Recipe
 
@@ -149,6 +150,14 @@ class RunningClock:
 
 
 @dataclass(frozen=True)
+class Mending:
+    """How a recording is mended, on its own time, wherever it is heard."""
+
+    recording: int
+    amounts: Amounts
+
+
+@dataclass(frozen=True)
 class Document:
     """Everything about an episode that an edit can change."""
 
@@ -158,6 +167,12 @@ class Document:
     ducking: Ducking = field(default_factory=Ducking)
     clocks: tuple[RunningClock, ...] = ()
     """Of recordings that drift; all others run true."""
+    mendings: tuple[Mending, ...] = ()
+    """Of recordings that are mended; all others are as they were recorded."""
+
+    def amounts(self, recording: int) -> Amounts:
+        """How a recording is mended."""
+        return next((mending.amounts for mending in self.mendings if mending.recording == recording), Amounts())
 
     def drift_ppm(self, recording: int) -> float:
         """The drift of a recording's clock in 1e-6: reference = offset + local * (1 + drift)."""

@@ -5,7 +5,7 @@ from typing import Any
 
 from pampa.core.errors import EditRefused
 from pampa.core.sound import RATE
-from pampa.core.timeline import arranging, cutting, laying, lining
+from pampa.core.timeline import arranging, cutting, laying, lining, mending
 from pampa.core.timeline.document import Document
 
 Edit = Callable[..., Document]
@@ -18,7 +18,7 @@ EDITS: Mapping[str, Edit] = {
         arranging.add_clip, arranging.bring_in, arranging.add_track, arranging.remove_track, arranging.set_track,
         arranging.set_recipe, arranging.set_ducking, lining.nudge, lining.line_up,
         laying.lay, laying.in_sequence, laying.take_seat, laying.begin,
-        arranging.add_marker, arranging.set_marker, arranging.remove_marker,
+        mending.mend, arranging.add_marker, arranging.set_marker, arranging.remove_marker,
     )
 }  # fmt: skip
 
@@ -44,6 +44,7 @@ SENTENCES = {
     "in_sequence": "Joined recordings in sequence",
     "take_seat": "Put sound on a waiting track",
     "begin": "Began from the pattern {name}",
+    "mend": "Mended {name}",
     "add_marker": "Marked {place}",
     "set_marker": "Named a marker",
     "remove_marker": "Removed a marker",

@@ -15,7 +15,8 @@ from pampa.web.schemas import DeliveryOut, EpisodeOut, EpisodeState, LiningOut, 
 router = APIRouter()
 
 STAGES = {
-    "gather": "Gather", "line-up": "Line up", "prune": "Prune", "balance": "Balance", "send-out": "Send out",
+    "gather": "Gather", "line-up": "Line up", "mend": "Mend", "prune": "Prune", "balance": "Balance",
+    "send-out": "Send out",
 }  # fmt: skip
 
 

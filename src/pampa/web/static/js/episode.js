@@ -10,6 +10,7 @@ import { actionFor, KEYS } from "./keys.js";
 import { mountLoupe } from "./loupe.js";
 import { mountOverview } from "./overview.js";
 import { makePlayer } from "./player.js";
+import { playing } from "./playing.js";
 import { mountRows } from "./rows.js";
 import { mountSheet } from "./sheet.js";
 import { balance } from "./stage-balance.js";
@@ -18,6 +19,7 @@ import { several } from "./several.js";
 import { gather } from "./stage-gather.js";
 import { larder } from "./stage-larder.js";
 import { lineUp } from "./stage-line-up.js";
+import { MEND_ACTIONS, mend } from "./stage-mend.js";
 import { pickUp } from "./stage-pick-up.js";
 import { prune } from "./stage-prune.js";
 import { sendOut } from "./stage-send-out.js";
@@ -32,7 +34,7 @@ const remembered = (key, fallback) => JSON.parse(localStorage.getItem(`pampa-${k
 const remember = (key, value) => localStorage.setItem(`pampa-${key}`, JSON.stringify(value));
 
 // What the canvases read. It stays outside the reactive page: drawing reads it thousands of times a frame.
-const stage = { doc: data.state, sheet: null, loupe: null, overview: null, chart: null, player: null, lining: null, anchors: null, snippet: null, checkup: null, rows: null, pieceRows: null, takeRows: null, take: null, recorder: null };
+const stage = { doc: data.state, sheet: null, loupe: null, overview: null, chart: null, player: null, lining: null, anchors: null, snippet: null, checkup: null, rows: null, pieceRows: null, takeRows: null, take: null, recorder: null, mendPicture: null, mendCheckup: null, mendPlayer: null };
 
 // Edits of this page that are on their way, and the newest revision that was told of.
 const waiting = { turn: Promise.resolve(), count: 0, newest: 0, measure: 0 };
@@ -73,7 +75,7 @@ const core = {
 
   init() {
     const find = (id) => document.getElementById(id);
-    const stalks = stalkStore({ onArrival: () => { stage.sheet.arrived(); stage.overview.arrived(); } });
+    const stalks = stalkStore({ onArrival: () => { stage.sheet.arrived(); stage.overview.arrived(); stage.mendPicture.arrived(); } });
     stage.sheet = mountSheet({
       scroller: find("sheet-scroller"), spacer: find("sheet-spacer"), canvas: find("sheet-canvas"), overlay: find("sheet-overlay"), stalks,
       onSeek: (place) => this.seek(place),
@@ -93,15 +95,20 @@ const core = {
     });
     stage.chart = mountChart({ canvas: find("chart"), onGo: (place) => { this.go("prune"); this.seek(place); stage.sheet.keepInSight(place, true); } });
     stage.player = makePlayer({
-      episode: this.episodeId,
+      address: ({ speed, treated, only, gain }, query) => {
+        for (const [name, value] of Object.entries({ speed, treated, gain_db: gain.toFixed(2) })) query.set(name, value);
+        for (const track of only) query.append("only", track);
+        return `/api/episodes/${this.episodeId}/sound?${query}`;
+      },
+      settings: { speed: this.speed, treated: true, only: [], gain: 0 },
       length: () => stage.doc.length,
       onMove: (place) => this.moved(place),
       onStop: () => { this.playing = false; stage.player.prepare(this.playhead); },
       onLevel: (levels) => { this.levels = levels; },
       onError: (error) => this.tell(error),
     });
-    stage.player.set({ speed: this.speed });
     this.mountLineUp();
+    this.mountMend(stalks);
     stage.checkup = mountCheckup(find("checkup"));
     stage.rows = mountRows({ list: find("recordings") });
     stage.pieceRows = mountRows({ list: find("larder") });
@@ -113,6 +120,7 @@ const core = {
     this.follow();
     this.readLoudness();
     if (this.isGatherView("larder")) this.readLarder();
+    if (this.isStage("mend")) this.$nextTick(() => this.showMend());
     this.seek(remembered(`place-${this.episodeId}`, 0));
     stage.sheet.keepInSight(this.playhead);
     window.addEventListener("keydown", (event) => this.pressed(event));
@@ -164,6 +172,7 @@ const core = {
     if (JSON.stringify(state.markers) !== JSON.stringify(this.markers)) this.markers = state.markers;
     this.duckingDb = state.ducking.depth_db;
     this.drawLining();
+    this.refreshAmounts();
     this.refreshEnding();
     if (this.isStage("gather")) this.showGather();
   },
@@ -199,9 +208,11 @@ const core = {
     waiting.turn = waiting.turn.then(() => this.attempt(work)).finally(ended);
     return waiting.turn;
   },
+  // edit : what to send, or a function that gives it once its turn has come.
   edit(edit) {
     return this.inTurn(async () => {
-      this.takeChange(await api.post(`/api/episodes/${this.episodeId}/edits`, { revision: this.revision, edit }));
+      const told = typeof edit === "function" ? edit() : edit;
+      this.takeChange(await api.post(`/api/episodes/${this.episodeId}/edits`, { revision: this.revision, edit: told }));
       return stage.doc;
     });
   },
@@ -228,6 +239,7 @@ const core = {
     on("loudness", () => this.readLoudness());
     on("lining", () => this.readLinings());
     on("checkups", () => this.readCheckups());
+    on("mended", () => this.mendedTold());
     on("larder", () => { if (this.isGatherView("larder")) this.readLarder(); });
     on("deliveries", () => this.readDeliveries());
     source.onopen = () => { this.reload(); this.readRecordings(); this.readCheckups(); };
@@ -323,30 +335,6 @@ const core = {
     }
     if (!this.piece) this.clipId = null;
   },
-  play() {
-    if (this.playing) return stage.player.stop();
-    const from = this.playhead >= stage.doc.length ? 0 : this.playhead;
-    this.playing = true;
-    if (this.looping && this.selection) return stage.player.play(this.selection.start, { stop: this.selection.stop, loop: true });
-    return stage.player.play(from);
-  },
-  playSelection() {
-    if (!this.selection) return;
-    this.playing = true;
-    stage.player.play(this.selection.start, { stop: this.selection.stop, loop: this.looping });
-  },
-  toggleLoop() { this.looping = !this.looping; if (this.playing && this.selection) this.playSelection(); },
-  playRange(start, stop) {
-    this.playing = true;
-    stage.player.play(Math.max(start, 0), { stop });
-  },
-  setSpeed(speed) {
-    this.speed = Number(speed);
-    remember("speed", this.speed);
-    stage.player.set({ speed: this.speed });
-  },
-  asRecorded() { this.treated = false; stage.player.set({ treated: false }); },
-  asTreated() { this.treated = true; stage.player.set({ treated: true }); },
   stepBack() { this.seek(this.playhead - RATE / 10, { keep: true }); },
   stepForth() { this.seek(this.playhead + RATE / 10, { keep: true }); },
   leapBack() { this.seek(this.playhead - 2 * RATE); stage.sheet.keepInSight(this.playhead); },
@@ -378,17 +366,25 @@ const core = {
     const action = actionFor(event);
     if (!action) return;
     event.preventDefault();
-    this[action]();
+    this.act(action);
   },
+  // What a key or a button of the transport does at this stage.
+  act(action) {
+    const here = this.isStage("mend") && action in MEND_ACTIONS ? MEND_ACTIONS[action] : action;
+    if (here) this[here]();
+  },
+  takenAway() { this.say("What is taken away can be heard in Mend."); },
   go(name) {
     this.stage = name;
     window.history.pushState({}, "", `/episodes/${this.episodeId}/${name}`);
     if (name === "send-out") this.$nextTick(() => this.drawChart());
     if (name === "gather") this.showGather();
     else if (this.micOpen) this.closeMic();
+    if (name === "mend") { if (this.playing) stage.player.stop(); this.$nextTick(() => this.showMend()); }
+    else if (this.mendPlaying) this.stopMend();
   },
   isStage(name) { return this.stage === name; },
-  get showsSheet() { return !["gather", "line-up", "send-out"].includes(this.stage); },
+  get showsSheet() { return !["gather", "line-up", "mend", "send-out"].includes(this.stage); },
   toggleHelp() { this.helping = !this.helping; if (this.helping) this.$nextTick(() => this.$refs.help.focus()); },
   toggleTheme() {
     const dark = document.documentElement.dataset.bsTheme !== "dark";
@@ -396,7 +392,7 @@ const core = {
     localStorage.setItem("pampa-theme", dark ? "night" : "day");
     this.redrawAll();
   },
-  redrawAll() { for (const part of ["sheet", "loupe", "overview", "chart", "lining", "anchors", "checkup", "rows", "pieceRows", "takeRows", "take"]) stage[part].redraw(); },
+  redrawAll() { for (const part of ["sheet", "loupe", "overview", "chart", "lining", "anchors", "checkup", "mendPicture", "mendCheckup", "rows", "pieceRows", "takeRows", "take"]) stage[part].redraw(); },
   say(text) { this.notice = text; setTimeout(() => { if (this.notice === text) this.notice = ""; }, 5000); },
   shutProblem() { this.problem = ""; },
   renameEpisode(event) {
@@ -425,6 +421,7 @@ const core = {
     return {
       gather: waiting ? `${waiting} coming in` : `${this.recordings.length} recordings`,
       "line-up": this.liningFact,
+      mend: this.mendFact,
       prune: this.seams.length === 1 ? "1 seam" : `${this.seams.length} seams`,
       balance: `${this.people.filter((track) => track.treated).length} treated`,
       "send-out": this.loudness.loudness ? `${this.standing} LUFS` : "measuring",
@@ -434,5 +431,5 @@ const core = {
 };
 
 document.addEventListener("alpine:init", () => {
-  window.Alpine.data("episodePage", () => compose(core, gather(data, stage), several(data, stage), patterns(data, stage), larder(data, stage), pickUp(data, stage), lineUp(data, stage), prune(stage), balance(), sendOut(data, stage)));
+  window.Alpine.data("episodePage", () => compose(core, playing(stage, remember), gather(data, stage), several(data, stage), patterns(data, stage), larder(data, stage), pickUp(data, stage), lineUp(data, stage), mend(stage), prune(stage), balance(), sendOut(data, stage)));
 });

@@ -9,11 +9,12 @@ const KEEP_S = 0.12;
 const FIRST_S = 0.1;
 const LARGEST_S = 1.0;
 
-export function makePlayer({ episode, length, onMove, onStop, onLevel, onError }) {
+// address(settings, query) : where a piece of sound comes from. length() : where it ends, in frames.
+export function makePlayer({ address, settings: first, length, onMove, onStop, onLevel, onError }) {
   let context = null;
   let gate = null;
   let meters = [];
-  let settings = { speed: 1, treated: true, only: [], gain: 0 };
+  let settings = first;
   let range = { from: 0, stop: null, loop: false };
   let playing = false;
   let generation = 0;
@@ -41,17 +42,16 @@ export function makePlayer({ episode, length, onMove, onStop, onLevel, onError }
 
   const end = () => Math.min(range.stop ?? Infinity, length());
 
-  function address(at, seconds) {
-    const { speed, treated, only, gain } = settings;
+  function addressOf(at, seconds) {
+    const { speed } = settings;
     const wanted = speed === 1 ? Math.min(Math.round(seconds * RATE), Math.max(end() - at.start, 1)) : Math.max(Math.round((seconds * RATE) / HOP), 1) * HOP;
-    const query = new URLSearchParams({ start: at.start, frames: wanted, speed, treated, gain_db: gain.toFixed(2) });
-    for (const track of only) query.append("only", track);
+    const query = new URLSearchParams({ start: at.start, frames: wanted });
     if (at.tail !== undefined) query.set("tail", at.tail);
-    return `/api/episodes/${episode}/sound?${query}`;
+    return address(settings, query);
   }
 
   async function load(at, seconds) {
-    const response = await api.bytes(address(at, seconds));
+    const response = await api.bytes(addressOf(at, seconds));
     const samples = new Float32Array(await response.arrayBuffer());
     const tail = response.headers.get("X-Tail");
     const next = { start: Number(response.headers.get("X-Next-Start")) };
@@ -84,7 +84,7 @@ export function makePlayer({ episode, length, onMove, onStop, onLevel, onError }
           cursor = { start: range.from };
         }
         const at = cursor;
-        const piece = ready && ready.address === address(at, FIRST_S) ? await ready.piece : await load(at, size);
+        const piece = ready && ready.address === addressOf(at, FIRST_S) ? await ready.piece : await load(at, size);
         ready = null;
         if (mine !== generation || !playing) break;
         if (!pieces.length || when < context.currentTime + 0.005) when = Math.ceil((context.currentTime + 0.02) * RATE) / RATE;
@@ -190,7 +190,7 @@ export function makePlayer({ episode, length, onMove, onStop, onLevel, onError }
       resting = from;
       if (playing) return;
       const at = { start: from };
-      const where = address(at, FIRST_S);
+      const where = addressOf(at, FIRST_S);
       if (!ready || ready.address !== where) ready = { address: where, piece: load(at, FIRST_S) };
       ready.piece.catch(() => { ready = null; });
     },

@@ -40,6 +40,7 @@ export function gather(data, stage) {
     async readCheckups() {
       this.checkups = await api.get(`/api/episodes/${this.episodeId}/checkups`).catch(() => this.checkups);
       if (this.examined !== null) this.drawCheckup();
+      this.checkedUp();
     },
     checkupOf(recording) { return this.checkups[recording.id] ?? null; },
     findingsOf(recording) { return this.checkupOf(recording)?.findings ?? []; },

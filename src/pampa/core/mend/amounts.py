@@ -1,0 +1,41 @@
+"""How much of each process: what a person sets for one recording, and what a recipe keeps."""
+
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True)
+class Amounts:
+    """Amounts from 0 to 100; polarity and phase rotation are on or off.
+
+    hiss : of noise above 8 kHz; None for as much as below. noise_from, noise_to : where noise is alone, in seconds of
+    the recording, to learn it from; None to follow it along the whole recording.
+    """
+
+    polarity: bool = False
+    clipping: float = 0.0
+    hum: float = 0.0
+    rumble: float = 0.0
+    clicks: float = 0.0
+    plosives: float = 0.0
+    noise: float = 0.0
+    hiss: float | None = None
+    reverb: float = 0.0
+    sibilance: float = 0.0
+    breaths: float = 0.0
+    phase: bool = False
+    noise_from: float | None = None
+    noise_to: float | None = None
+
+    @property
+    def region(self) -> tuple[float, float] | None:
+        """Where the noise is learned from, in seconds."""
+        if self.noise_from is None or self.noise_to is None:
+            return None
+        return self.noise_from, self.noise_to
+
+    def of(self, process: str) -> float:
+        """How much of a process, 0 to 1."""
+        if process == "noise":
+            return max(self.noise, self.hiss or 0.0) / 100
+        amount = getattr(self, process)
+        return float(amount) if isinstance(amount, bool) else amount / 100

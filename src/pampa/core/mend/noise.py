@@ -1,0 +1,45 @@
+"""Noise and reverberation lowered by what a network hears for each moment, never by more than the amount asked for.
+
+What is left in pauses is the room as it was, softer: the same gain for every bin and moment, so nothing warbles.
+"""
+
+from functools import cache
+
+import numpy as np
+from numpy.typing import NDArray
+
+from pampa.core.mend.denoiser import filtered
+from pampa.core.mend.profile import Profile
+from pampa.core.mend.spectra import BINS, SIZE
+from pampa.core.sound import RATE, FloatArray, Segment, Source
+
+DEEPEST_DB, DRIEST_DB = 40.0, 24.0
+"""What amount 1 takes from noise, and from what a room adds."""
+HISS_FROM_HZ, HISS_FULL_HZ = 4_000.0, 8_000.0
+
+
+def without_noise(source: Source, segment: Segment, profile: Profile, amount: float, hiss: float) -> FloatArray:
+    """One segment with its noise lowered.
+
+    amount : 0 to 1, of 40 dB, below 4 kHz. hiss : the same above 8 kHz; in between one goes over into the other.
+    """
+    if amount <= 0 and hiss <= 0:
+        return source.read(segment.start, segment.stop)
+    return filtered(source, segment, profile, "noise", _least(amount, hiss))
+
+
+def without_room(source: Source, segment: Segment, profile: Profile, amount: float) -> FloatArray:
+    """One segment with late reverberation lowered. amount : 0 to 1, of 24 dB."""
+    if amount <= 0:
+        return source.read(segment.start, segment.stop)
+    least = np.full(BINS, 10 ** (-DRIEST_DB * amount / 20), np.float32)
+    return filtered(source, segment, profile, "room", least)
+
+
+@cache
+def _least(amount: float, hiss: float) -> NDArray[np.float32]:
+    """The lowest gain of each bin: shape (BINS,)."""
+    hz = np.arange(BINS) * RATE / SIZE
+    high = np.clip((hz - HISS_FROM_HZ) / (HISS_FULL_HZ - HISS_FROM_HZ), 0, 1)
+    depth = DEEPEST_DB * (amount * (1 - high) + hiss * high)
+    return (10 ** (-depth / 20)).astype(np.float32)

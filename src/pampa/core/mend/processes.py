@@ -1,0 +1,184 @@
+"""All processes of Mend in the order that is right, each with how it is measured and how it is applied.
+
+Faults of the recorder go first, because everything after would smear them; then what stands in every moment (hum,
+rumble); then single places (clicks, thumps); then noise and room, which need all that gone to be told well; then the
+voice itself (sharp S, breaths). Phase turns last: it only moves where the peaks lie.
+"""
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from pampa.core.checkup.frames import measure_frames
+from pampa.core.checkup.leaning import best_angle
+from pampa.core.checkup.speech import parts_of
+from pampa.core.executor import Executor
+from pampa.core.mend import breaths, clicks, clipping, hum, lows, noise, profile, rotation, sibilance
+from pampa.core.mend.amounts import Amounts
+from pampa.core.mend.patches import Patched, Patches
+from pampa.core.sound import FloatArray, Over, Segment, Source
+
+WORTH_TURNING_DB = 0.5
+
+
+@dataclass(frozen=True, eq=False)
+class Facts:
+    """What is known of the file besides its sound. clipped : stretches in seconds, shape (stretches, 2)."""
+
+    clipped: NDArray[np.float64]
+    executor: Executor | None = None
+
+
+Knowledge = Any
+"""What a process has measured of a recording; None where it finds nothing to do."""
+
+
+@dataclass(frozen=True)
+class Process:
+    """doing : what is said while it measures. measure : of what the processes before leave. apply : to that."""
+
+    name: str
+    doing: str
+    measure: Callable[[Source, Amounts, Facts], Knowledge]
+    apply: Callable[[Source, Knowledge, Amounts], Source]
+
+
+@dataclass(frozen=True, eq=False)
+class Processed(Over):
+    """A source after one process: `work` gives any stretch of it, the same samples however it is divided."""
+
+    source: Source
+    work: Callable[[Source, Segment], FloatArray]
+
+    @property
+    def frames(self) -> int:
+        return self.source.frames
+
+    def read(self, start: int, stop: int) -> FloatArray:
+        first, last = max(start, 0), min(stop, self.frames)
+        if (first, last) == (start, stop):
+            return self.work(self.source, Segment(0, start, stop))
+        out = np.zeros((stop - start, self.channels), np.float32)
+        if last > first:
+            out[first - start : last - start] = self.work(self.source, Segment(0, first, last))
+        return out
+
+
+def _turned_over(source: Source, segment: Segment) -> FloatArray:
+    return -source.read(segment.start, segment.stop)
+
+
+def _clips(source: Source, amounts: Amounts, facts: Facts) -> Patches | None:
+    return clipping.rebuilt(source, facts.clipped) if len(facts.clipped) else None
+
+
+def _clicks(source: Source, amounts: Amounts, facts: Facts) -> Patches | None:
+    found = clicks.find_clicks(source, facts.executor)
+    return clicks.repaired(source, found) if found else None
+
+
+def _cut(source: Source, amounts: Amounts, facts: Facts) -> float:
+    return lows.cut_below(source, measure_frames(source, facts.executor))
+
+
+def _low(source: Source, amounts: Amounts, facts: Facts) -> float | None:
+    frames = measure_frames(source, facts.executor)
+    return lows.usual_low(frames, parts_of(frames))
+
+
+def _voice(source: Source, amounts: Amounts, facts: Facts) -> float | None:
+    frames = measure_frames(source, facts.executor)
+    return sibilance.usual_voice(frames, parts_of(frames))
+
+
+def _noise(source: Source, amounts: Amounts, facts: Facts) -> profile.Profile:
+    if amounts.region is None:
+        return profile.followed(source, facts.executor)
+    start, stop = (round(edge * source.rate) for edge in amounts.region)
+    return profile.learned(source, start, stop, facts.executor)
+
+
+def _breaths(source: Source, amounts: Amounts, facts: Facts) -> breaths.Places | None:
+    found = breaths.find_breaths(source, facts.executor)
+    return found if len(found) else None
+
+
+def _angle(source: Source, amounts: Amounts, facts: Facts) -> float | None:
+    frames = measure_frames(source, facts.executor)
+    angle, wins = best_angle(source, np.maximum(frames.high_peak, frames.low_peak))
+    return angle if wins >= WORTH_TURNING_DB else None
+
+
+def _less_noise(source: Source, known: profile.Profile, amounts: Amounts) -> Source:
+    depth, hiss = amounts.noise / 100, (amounts.noise if amounts.hiss is None else amounts.hiss) / 100
+    return Processed(source, lambda below, part: noise.without_noise(below, part, known, depth, hiss))
+
+
+PROCESSES = (
+    Process(
+        "polarity", "", lambda source, amounts, facts: True,
+        lambda source, known, amounts: Processed(source, _turned_over),
+    ),
+    Process(
+        "clipping", "Rebuilding clipped places", _clips,
+        lambda source, known, amounts: Patched(source, known, amounts.of("clipping")),
+    ),
+    Process(
+        "hum", "Following the hum", lambda source, amounts, facts: hum.follow_hum(source, facts.executor),
+        lambda source, known, amounts: Processed(
+            source, lambda below, part: hum.without_hum(below, part, known, amounts.of("hum"))
+        ),
+    ),
+    Process(
+        "rumble", "Finding where the voice begins", _cut,
+        lambda source, known, amounts: Processed(
+            source, lambda below, part: lows.without_rumble(below, part, known, amounts.of("rumble"))
+        ),
+    ),
+    Process(
+        "clicks", "Looking for clicks", _clicks,
+        lambda source, known, amounts: Patched(source, known, amounts.of("clicks")),
+    ),
+    Process(
+        "plosives", "Looking for thumps", _low,
+        lambda source, known, amounts: Processed(
+            source, lambda below, part: lows.without_plosives(below, part, known, amounts.of("plosives"))
+        ),
+    ),
+    Process("noise", "Following the noise", _noise, _less_noise),
+    Process(
+        "reverb", "Listening to the room", lambda source, amounts, facts: profile.followed(source, facts.executor),
+        lambda source, known, amounts: Processed(
+            source, lambda below, part: noise.without_room(below, part, known, amounts.of("reverb"))
+        ),
+    ),
+    Process(
+        "sibilance", "Listening for sharp S", _voice,
+        lambda source, known, amounts: Processed(
+            source, lambda below, part: sibilance.with_softer_s(below, part, known, amounts.of("sibilance"))
+        ),
+    ),
+    Process(
+        "breaths", "Looking for breaths", _breaths,
+        lambda source, known, amounts: Processed(
+            source, lambda below, part: breaths.with_softer_breaths(below, part, known, amounts.of("breaths"))
+        ),
+    ),
+    Process(
+        "phase", "Finding the best angle", _angle,
+        lambda source, known, amounts: Processed(source, lambda below, part: rotation.rotated(below, part, known)),
+    ),
+)  # fmt: skip
+
+
+PROCESS_NAMES = tuple(process.name for process in PROCESSES)
+
+
+def in_full(amounts: Amounts) -> Amounts:
+    """The same processes, each at its most: what is measured must not hang on an amount."""
+    named = [process.name for process in PROCESSES if amounts.of(process.name) > 0]
+    most = {name: True if isinstance(getattr(amounts, name), bool) else 100.0 for name in named}
+    return replace(amounts, hiss=None, **most)  # type: ignore[arg-type]

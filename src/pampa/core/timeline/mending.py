@@ -1,0 +1,26 @@
+"""Mending as an edit: amounts for recordings, undone like any cut."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
+from typing import Any
+
+from pampa.core.errors import EditRefused
+from pampa.core.mend.amounts import Amounts
+from pampa.core.timeline.document import Document, Mending
+
+SHORTEST_REGION_S = 0.2
+
+
+def mend(document: Document, *, name: str, recordings: Sequence[int], amounts: Mapping[str, Any]) -> Document:
+    """Mend recordings with these amounts from now on, all of them alike; what is not named is 0.
+
+    name : of what is mended, for the history.
+    """
+    wanted = Amounts(**amounts)
+    region = wanted.region
+    if region and region[1] - region[0] < SHORTEST_REGION_S:
+        raise EditRefused("The place to learn the noise from is too short. Mark at least 0.2 s. Nothing was changed.")
+    others = tuple(mending for mending in document.mendings if mending.recording not in recordings)
+    if wanted == Amounts():
+        return replace(document, mendings=others)
+    return replace(document, mendings=(*others, *(Mending(number, wanted) for number in recordings)))

@@ -1,0 +1,149 @@
+"""Mend as a person uses it: proposals, measuring in the background, three ways of listening, pictures, a report."""
+
+from dataclasses import dataclass
+from functools import lru_cache
+from typing import Any, Literal
+
+import numpy as np
+from sqlalchemy.orm import Session, sessionmaker
+
+from pampa.core.checkup.findings import Finding
+from pampa.core.errors import NotFound
+from pampa.core.mend.amounts import Amounts
+from pampa.core.mend.picture import COLUMNS, FINEST, tile
+from pampa.core.mend.proposed import proposed
+from pampa.core.mend.report import Deed, Mark, deeds, marks
+from pampa.core.sound import RATE, FloatArray, Source, db_to_gain
+from pampa.store.models import CheckupRow, Recording
+from pampa.studio.editing import Editing, State
+from pampa.studio.events import Event, Events
+from pampa.studio.jobs import Jobs, Progress
+from pampa.studio.recordings import HEARD_LUFS
+from pampa.studio.sounds import Sounds
+
+Way = Literal["recorded", "treated", "taken"]
+
+LONGEST_TREATED_S = 120
+"""Pictures of mended sound are made of at most so much at once; wider ones show the recording."""
+COMPARED_S, COMPARED_PLACES = 1.0, 5
+
+
+@dataclass(frozen=True)
+class Report:
+    """How a recording stands in Mend. waits : something is still being measured."""
+
+    amounts: Amounts
+    proposed: Amounts
+    deeds: list[Deed]
+    marks: list[Mark]
+    waits: bool
+
+
+class Mending:
+    """The mending of all recordings. What is on or off is in the episode's document; this looks after the rest."""
+
+    def __init__(self, sessions: sessionmaker[Session], jobs: Jobs, events: Events, editing: Editing, sounds: Sounds
+                 ) -> None:  # fmt: skip
+        self._sessions, self._jobs, self._events = sessions, jobs, events
+        self._editing, self._sounds = editing, sounds
+        self._compared = lru_cache(256)(self._level_change)
+        jobs.register("mend", self._measure)
+        editing.watch(self.look_after)
+
+    def look_after(self, state: State) -> None:
+        """Begin to measure what the document asks for and nobody knows yet."""
+        open_ones = {job["label"] for job in self._jobs.open_jobs(state.episode_id)} if state.document.mendings else ()
+        for mending in state.document.mendings:
+            if self._sounds.lacks_mends(mending.recording, mending.amounts):
+                recording = self._recording(mending.recording)
+                label = f"Mending {recording.person or recording.name}"
+                if label not in open_ones:
+                    self._jobs.start("mend", state.episode_id, label, recording=mending.recording)
+
+    def report(self, recording_id: int) -> Report:
+        """How a recording stands."""
+        recording, amounts = self._settled(recording_id)
+        with self._sessions() as session:
+            checkup = session.get(CheckupRow, recording_id)
+        found = checkup.found["findings"]["True"] if checkup else []
+        known = self._known(recording_id, amounts)
+        self.look_after(self._editing.state(recording.episode_id))
+        return Report(
+            amounts, proposed([Finding(**finding) for finding in found]), deeds(known), marks(known),
+            self._sounds.lacks_mends(recording_id, amounts),
+        )  # fmt: skip
+
+    def sound(self, recording_id: int, start: int, frames: int, way: Way, only: str | None = None) -> FloatArray:
+        """A stretch on the recording's own time, in stereo: float32, shape (frames, 2).
+
+        As recorded and as treated are equally loud. What is taken away has the gain of the recording: it is exactly
+        what the one lacks of the other before that. only : one process, to hear what it does alone.
+        """
+        recording, amounts = self._settled(recording_id)
+        plain, mended = self._sounds.conformed(recording_id), self._sounds.mended(recording_id, amounts, only=only)
+        start = min(start, max(plain.frames - 1, 0))
+        stop = min(start + frames, plain.frames)
+        loudness = recording.facts.get("integrated_lufs")
+        gain_db = 0.0 if loudness is None else min(HEARD_LUFS - loudness, 20.0)
+        if way == "recorded":
+            heard = plain.read(start, stop)
+        else:
+            heard = mended.read(start, stop)
+            if way == "taken":
+                heard = plain.read(start, stop) - heard
+            elif mended is not plain:
+                gain_db -= self._compared(recording_id, amounts, only, self._sounds.mends.version)
+        both = np.repeat(heard, 2, axis=1) if heard.shape[1] == 1 else heard[:, :2]
+        return np.clip(both * np.float32(db_to_gain(gain_db)), -1.0, 1.0)
+
+    def picture(self, recording_id: int, zoom: int, number: int, way: Way) -> bytes:
+        """A tile of the spectrogram; of what is mended only where it does not stand for too much sound."""
+        _, amounts = self._settled(recording_id)
+        source: Source = self._sounds.conformed(recording_id)
+        if way != "recorded" and (FINEST << zoom) * COLUMNS <= LONGEST_TREATED_S * RATE:
+            source = self._sounds.mended(recording_id, amounts)
+        return tile(source, zoom, number).tobytes()
+
+    def _level_change(self, recording_id: int, amounts: Amounts, only: str | None, version: int) -> float:
+        """By how many dB mending changes the level of the places where most is said."""
+        plain, mended = self._sounds.conformed(recording_id), self._sounds.mended(recording_id, amounts, only=only)
+        activity = self._sounds.analysis(recording_id).energy
+        size = round(COMPARED_S * RATE)
+        cells = max(len(activity) * size // max(plain.frames, 1), 1)
+        whole = len(activity) // cells * cells
+        seconds = activity[:whole].reshape(-1, cells).mean(axis=1)
+        powers = np.zeros(2)
+        for second in np.argsort(seconds)[::-1][:COMPARED_PLACES]:
+            start = int(second * size)
+            for index, source in enumerate((plain, mended)):
+                powers[index] += float((source.read(start, start + size).astype(np.float64) ** 2).mean())
+        return float(10 * np.log10(powers[1] / powers[0])) if powers.all() else 0.0
+
+    def _measure(self, parameters: dict[str, Any], progress: Progress, job_id: int) -> None:
+        """The job: measure until nothing is lacking, also of what was asked for meanwhile."""
+        number = parameters["recording"]
+        episode_id = self._jobs.episode_of(job_id)
+        while True:
+            amounts = self._editing.state(episode_id).document.amounts(number)
+            if not self._sounds.lacks_mends(number, amounts):
+                break
+            self._sounds.measure_mends(number, amounts, progress)
+        self._events.post(Event("mended", episode_id, {"recording": number}))
+
+    def _known(self, recording_id: int, amounts: Amounts) -> dict[str, Any]:
+        if amounts == Amounts():
+            return {}
+        return dict(self._sounds.mends.known(self._sounds.folder(recording_id), amounts))
+
+    def _settled(self, recording_id: int) -> tuple[Recording, Amounts]:
+        recording = self._recording(recording_id)
+        if recording.state != "ready":
+            raise NotFound(f"{recording.name} has not been brought in yet. Mend it in a moment.")
+        return recording, self._editing.state(recording.episode_id).document.amounts(recording_id)
+
+    def _recording(self, recording_id: int) -> Recording:
+        with self._sessions() as session:
+            recording = session.get(Recording, recording_id)
+        if recording is None:
+            raise NotFound("There is no such recording.")
+        return recording

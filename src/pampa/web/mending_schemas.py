@@ -1,0 +1,39 @@
+"""What goes over the wire about Mend."""
+
+from pydantic import BaseModel, Field
+
+from pampa.studio.mending import Report
+from pampa.web.schemas import AmountsBody, Told
+
+
+class DeedOut(Told):
+    """A process that found something to do."""
+
+    process: str
+    words: str = Field(examples=["hum at 49.98 Hz, 6 harmonics subtracted"])
+
+
+class MarkOut(Told):
+    """Where it did, in frames of the recording."""
+
+    process: str
+    start: int
+    stop: int
+
+
+class ReportOut(BaseModel):
+    """How a recording stands in Mend."""
+
+    amounts: AmountsBody
+    proposed: AmountsBody = Field(description="What its check-up proposes.")
+    deeds: list[DeedOut]
+    marks: list[MarkOut]
+    waits: bool = Field(description="Something is still being measured; an event `mended` follows.")
+
+    @classmethod
+    def of(cls, report: Report) -> "ReportOut":
+        return cls(
+            amounts=AmountsBody.model_validate(report.amounts), proposed=AmountsBody.model_validate(report.proposed),
+            deeds=[DeedOut.model_validate(deed) for deed in report.deeds],
+            marks=[MarkOut.model_validate(mark) for mark in report.marks], waits=report.waits,
+        )  # fmt: skip

@@ -1,0 +1,42 @@
+"""Mend: how a recording stands, its sound in three ways, and its picture."""
+
+from typing import Annotated
+
+from fastapi import APIRouter, Query, Response
+
+from pampa.core.mend.picture import MOST_ZOOM
+from pampa.studio.mending import Way
+from pampa.web.mending_schemas import ReportOut
+from pampa.web.routes.deps import WithStudio
+from pampa.web.routes.listening import SOUND
+
+router = APIRouter(prefix="/recordings/{recording_id}/mending", tags=["mending"])
+
+TILE = {200: {"content": {"application/octet-stream": {}}, "description": "256 columns of 160 bands, a byte each."}}
+
+
+@router.get("")
+def report(recording_id: int, studio: WithStudio) -> ReportOut:
+    """What is on, what the check-up proposes, what was done and where."""
+    return ReportOut.of(studio.mending.report(recording_id))
+
+
+@router.get("/sound", responses=SOUND, response_class=Response)  # type: ignore[arg-type]
+def sound(
+    recording_id: int, studio: WithStudio, start: Annotated[int, Query(ge=0)],
+    frames: Annotated[int, Query(gt=0, le=30 * 48000)], way: Way = "treated",
+    only: Annotated[str | None, Query(max_length=20)] = None,
+) -> Response:  # fmt: skip
+    """A stretch on the recording's own time: as recorded, as treated at the same loudness, or what is taken away."""
+    heard = studio.mending.sound(recording_id, start, frames, way, only)
+    headers = {"X-Next-Start": str(start + len(heard)), "Content-Encoding": "identity"}
+    return Response(heard.astype("<f4", copy=False).tobytes(), media_type="audio/x-pcm-float32", headers=headers)
+
+
+@router.get("/picture", responses=TILE, response_class=Response)  # type: ignore[arg-type]
+def picture(
+    recording_id: int, studio: WithStudio, zoom: Annotated[int, Query(ge=0, le=MOST_ZOOM)],
+    tile: Annotated[int, Query(ge=0, le=1_000_000)], way: Way = "recorded",
+) -> Response:  # fmt: skip
+    """A tile of the spectrogram: 0 for -110 dBFS, 255 for full scale, from 50 Hz to 20 kHz in even steps of pitch."""
+    return Response(studio.mending.picture(recording_id, zoom, tile, way), media_type="application/octet-stream")

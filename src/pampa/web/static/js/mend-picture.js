@@ -1,0 +1,230 @@
+// The picture of one recording: its spectrum over time, or its wave, with what Mend has found marked under it.
+
+import { api } from "./api.js";
+import { fit, readInk } from "./ink.js";
+import { clock } from "./time.js";
+
+const RATE = 48000;
+const COLUMNS = 256;
+const ROWS = 160;
+const FINEST = 128;
+const KEPT = 240;
+const FOOT = 34;
+const LEFT = 44;
+const LOW_HZ = 50;
+const HIGH_HZ = 20000;
+const TICKS = [100, 300, 1000, 3000, 10000];
+const SHORTEST = RATE / 4;
+const GRAB = 4;
+
+export function mountMendPicture({ canvas, stalks, onSeek, onSelect }) {
+  let view = { recording: null, frames: 0, start: 0, span: 30 * RATE, playhead: 0, selection: null, kind: "spectrum", way: "recorded", version: 0, marks: [], region: null };
+  let ink = readInk(canvas);
+  let shades = null;
+  let frame = 0;
+  const tiles = new Map();
+  const schedule = () => { frame ||= requestAnimationFrame(draw); };
+
+  // From paper to ink through the first person's colour: a scale that the page's theme gives.
+  function scale() {
+    const swatch = document.createElement("canvas");
+    swatch.width = 256;
+    swatch.height = 1;
+    const ctx = swatch.getContext("2d");
+    const blend = ctx.createLinearGradient(0, 0, 256, 0);
+    for (const [at, colour] of [[0, ink.sheet], [0.12, ink.sheet], [0.5, ink.tips[0]], [0.78, ink.people[0]], [1, ink.ink]]) blend.addColorStop(at, colour);
+    ctx.fillStyle = blend;
+    ctx.fillRect(0, 0, 256, 1);
+    return new Uint32Array(ctx.getImageData(0, 0, 256, 1).data.buffer);
+  }
+
+  const xOf = (place, width) => LEFT + ((place - view.start) / view.span) * (width - LEFT);
+  const placeAt = (x) => Math.round(view.start + ((x - LEFT) / (canvas.clientWidth - LEFT)) * view.span);
+  const rowHz = (hz) => Math.log(hz / LOW_HZ) / Math.log(HIGH_HZ / LOW_HZ);
+
+  function tileOf(zoom, number) {
+    const key = `${view.recording}:${view.way}:${view.version}:${zoom}:${number}`;
+    if (!tiles.has(key)) {
+      tiles.set(key, null);
+      if (tiles.size > KEPT) tiles.delete(tiles.keys().next().value);
+      const query = new URLSearchParams({ zoom, tile: number, way: view.way === "recorded" ? "recorded" : "treated" });
+      api.bytes(`/api/recordings/${view.recording}/mending/picture?${query}`)
+        .then((response) => response.arrayBuffer())
+        .then((buffer) => { tiles.set(key, painted(new Uint8Array(buffer))); schedule(); })
+        .catch(() => setTimeout(() => tiles.delete(key), 2000));
+    }
+    return tiles.get(key);
+  }
+
+  function painted(values) {
+    shades ||= scale();
+    const tile = document.createElement("canvas");
+    tile.width = COLUMNS;
+    tile.height = ROWS;
+    const image = new ImageData(COLUMNS, ROWS);
+    const pixels = new Uint32Array(image.data.buffer);
+    for (let column = 0; column < COLUMNS; column++) {
+      for (let row = 0; row < ROWS; row++) pixels[(ROWS - 1 - row) * COLUMNS + column] = shades[values[column * ROWS + row]];
+    }
+    tile.getContext("2d").putImageData(image, 0, 0);
+    return { canvas: tile, values };
+  }
+
+  function draw() {
+    frame = 0;
+    const { ctx, width, height } = fit(canvas);
+    if (view.recording === null || width < 100) return;
+    const bottom = height - FOOT;
+    ctx.save();
+    ctx.beginPath();
+    ctx.rect(LEFT, 0, width - LEFT, height);
+    ctx.clip();
+    if (view.kind === "spectrum") drawSpectrum(ctx, width, bottom);
+    else drawWave(ctx, width, bottom);
+    drawPlaces(ctx, width, height, bottom);
+    ctx.restore();
+    drawAxes(ctx, width, bottom);
+  }
+
+  function drawSpectrum(ctx, width, bottom) {
+    const wanted = Math.log2(view.span / (width - LEFT) / FINEST);
+    const zoom = Math.min(Math.max(Math.floor(wanted), 0), 16);
+    const long = COLUMNS * FINEST * 2 ** zoom;
+    ctx.imageSmoothingEnabled = true;
+    const last = Math.min(view.start + view.span, view.frames);
+    for (let number = Math.floor(Math.max(view.start, 0) / long); number * long < last; number++) {
+      const tile = tileOf(zoom, number);
+      const x = xOf(number * long, width);
+      if (tile) ctx.drawImage(tile.canvas, x, 0, xOf((number + 1) * long, width) - x, bottom);
+    }
+  }
+
+  function drawWave(ctx, width, bottom) {
+    const per = view.span / (width - LEFT);
+    const level = per >= 48000 ? 2 : per >= 4800 ? 1 : 0;
+    const cell = [240, 2400, 24000][level];
+    const out = [0, 0];
+    const middle = bottom / 2;
+    for (let x = LEFT; x < width; x++) {
+      const first = Math.floor((view.start + (x - LEFT) * per) / cell);
+      const stop = Math.max(Math.floor((view.start + (x + 1 - LEFT) * per) / cell), first + 1);
+      if (first < 0 || first * cell >= view.frames) continue;
+      stalks.read(view.recording, level, first, stop, out);
+      for (const [index, colour] of [[0, ink.tips[0]], [1, ink.people[0]]]) {
+        const high = Math.max((out[index] / 255) ** 1.6 * middle, 0.5);
+        ctx.fillStyle = colour;
+        ctx.fillRect(x, middle - high, 1, 2 * high);
+      }
+    }
+  }
+
+  function drawPlaces(ctx, width, height, bottom) {
+    ctx.fillStyle = ink["rule-soft"];
+    ctx.fillRect(LEFT, bottom, width, 1);
+    for (const mark of view.marks) {
+      const x = xOf(mark.start, width);
+      const wide = Math.max(xOf(mark.stop, width) - x, 2);
+      if (x + wide < LEFT || x > width) continue;
+      ctx.fillStyle = mark.process === "breaths" ? ink.people[2] : mark.process === "clipping" ? ink.people[1] : ink.accent;
+      const row = { clipping: 0, clicks: 1, breaths: 2 }[mark.process];
+      ctx.fillRect(x, bottom + 3 + row * 4, wide, 3);
+    }
+    if (view.region) {
+      ctx.fillStyle = ink.accent;
+      const [from, to] = view.region.map((seconds) => xOf(seconds * RATE, width));
+      ctx.fillRect(from, 0, Math.max(to - from, 1), 3);
+      ctx.fillRect(from, 0, 1, bottom);
+      ctx.fillRect(to, 0, 1, bottom);
+      ctx.font = `11px ${ink.text}`;
+      ctx.textAlign = "left";
+      ctx.textBaseline = "top";
+      ctx.fillText("noise learned here", from + 5, 7);
+    }
+    if (view.selection) {
+      ctx.fillStyle = ink["accent-soft"];
+      const x = xOf(view.selection.start, width);
+      ctx.fillRect(x, 0, xOf(view.selection.stop, width) - x, bottom);
+    }
+    ctx.fillStyle = ink.accent;
+    ctx.fillRect(xOf(view.playhead, width) - 0.75, 0, 1.5, height);
+  }
+
+  function drawAxes(ctx, width, bottom) {
+    ctx.font = `11px ${ink.mono}`;
+    ctx.fillStyle = ink["ink-quiet"];
+    ctx.textBaseline = "middle";
+    ctx.textAlign = "right";
+    if (view.kind === "spectrum") {
+      for (const hz of TICKS) {
+        const y = bottom * (1 - rowHz(hz));
+        ctx.fillText(hz < 1000 ? `${hz}` : `${hz / 1000}k`, LEFT - 8, y);
+        ctx.fillRect(LEFT - 5, y, 4, 1);
+      }
+    }
+    ctx.textAlign = "center";
+    const seconds = view.span / RATE;
+    const step = [0.1, 0.2, 0.5, 1, 2, 5, 10, 15, 30, 60, 120, 300, 600, 1200].find((candidate) => seconds / candidate <= 9) ?? 3600;
+    for (let second = Math.ceil(view.start / RATE / step) * step; second * RATE < view.start + view.span; second += step) {
+      const x = xOf(second * RATE, width);
+      if (x > LEFT + 24 && x < width - 24) ctx.fillText(clock(Math.round(second * RATE), RATE), x, bottom + FOOT - 10);
+    }
+  }
+
+  const clampStart = (start, span) => Math.round(Math.min(Math.max(start, 0), Math.max(view.frames - span, 0)));
+  function look(start, span) {
+    const long = Math.round(Math.min(Math.max(span, SHORTEST), Math.max(view.frames, SHORTEST)));
+    view = { ...view, span: long, start: clampStart(start, long) };
+    schedule();
+  }
+
+  let drag = null;
+  canvas.addEventListener("pointerdown", (event) => {
+    if (event.button !== 0 || event.offsetX < LEFT) return;
+    canvas.setPointerCapture(event.pointerId);
+    drag = { x: event.offsetX, place: placeAt(event.offsetX), moved: false };
+  });
+  canvas.addEventListener("pointermove", (event) => {
+    if (!drag) return;
+    if (Math.abs(event.offsetX - drag.x) > GRAB) drag.moved = true;
+    if (!drag.moved) return;
+    const place = Math.min(Math.max(placeAt(event.offsetX), 0), view.frames);
+    onSelect({ start: Math.min(place, drag.place), stop: Math.max(place, drag.place) });
+  });
+  canvas.addEventListener("pointerup", () => {
+    if (drag && !drag.moved) { onSelect(null); onSeek(drag.place); }
+    drag = null;
+  });
+  canvas.addEventListener("wheel", (event) => {
+    event.preventDefault();
+    if (event.ctrlKey) {
+      const at = placeAt(event.offsetX);
+      const span = view.span * Math.exp(event.deltaY * 0.004);
+      look(at - ((at - view.start) / view.span) * span, span);
+    } else look(view.start + ((event.deltaX || event.deltaY) / canvas.clientWidth) * view.span, view.span);
+  }, { passive: false });
+  new ResizeObserver(schedule).observe(canvas);
+
+  return {
+    show(change) {
+      const other = change.recording !== undefined && change.recording !== view.recording;
+      view = { ...view, ...change };
+      if (other) look(0, Math.min(view.frames, 60 * RATE));
+      schedule();
+    },
+    zoom(factor) { look(view.playhead - (view.span * factor) / 2, view.span * factor); },
+    whole() { look(0, view.frames); },
+    // The playhead stays in sight while it moves.
+    follow(place) {
+      view = { ...view, playhead: place };
+      if (place > view.start + view.span || place < view.start) look(place - view.span * 0.1, view.span);
+      schedule();
+    },
+    arrived: schedule,
+    redraw() {
+      ink = readInk(canvas);
+      shades = scale();
+      for (const [key, tile] of tiles) if (tile) tiles.set(key, painted(tile.values));
+      schedule();
+    },
+  };
+}

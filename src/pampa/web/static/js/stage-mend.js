@@ -1,0 +1,256 @@
+// Mend: one recording at a time, what is wrong with it, how much of each is taken away, and three ways to listen.
+
+import { api } from "./api.js";
+import { mountCheckup } from "./checkup.js";
+import { mountMendPicture } from "./mend-picture.js";
+import { makePlayer } from "./player.js";
+
+const RATE = 48000;
+const PROCESSES = [
+  { name: "clipping", title: "Clipping", about: "Tops that were cut off are rebuilt." },
+  { name: "hum", title: "Hum", about: "The mains, its fundamental and harmonics, subtracted." },
+  { name: "rumble", title: "Rumble", about: "What lies under the voice is cut off." },
+  { name: "clicks", title: "Clicks", about: "Of the mouth and of wires, found one by one." },
+  { name: "plosives", title: "Plosives", about: "Thumps on P and B are pressed down." },
+  { name: "noise", title: "Noise", about: "Steady and changing noise, 40 dB at most." },
+  { name: "reverb", title: "Reverberation", about: "What the room adds after each sound." },
+  { name: "sibilance", title: "Sibilance", about: "Sharp S is held under the voice." },
+  { name: "breaths", title: "Breaths", about: "Between sentences: lowered, never cut." },
+];
+const SWITCHES = [
+  { name: "phase", title: "Phase rotation", about: "Wins headroom where the wave leans." },
+  { name: "polarity", title: "Polarity", about: "Turns the wave over." },
+];
+const USUAL = { clipping: 100, hum: 100, rumble: 100, clicks: 100, plosives: 70, noise: 50, reverb: 35, sibilance: 40, breaths: 50 };
+const NOTHING = Object.fromEntries([...PROCESSES.map(({ name }) => [name, 0]), ...SWITCHES.map(({ name }) => [name, false]), ["hiss", null], ["noise_from", null], ["noise_to", null]]);
+const remembered = (key, fallback) => JSON.parse(localStorage.getItem(`pampa-mend-${key}`) ?? JSON.stringify(fallback));
+const remember = (key, value) => localStorage.setItem(`pampa-mend-${key}`, JSON.stringify(value));
+
+export function mend(stage) {
+  // Amounts as they were before a process was put off, so that putting it on again brings them back.
+  const before = new Map();
+
+  return {
+    processes: PROCESSES,
+    switches: SWITCHES,
+    way: "treated",
+    mendChosen: null,
+    mendPlace: 0,
+    mendPlaying: false,
+    mendSelection: null,
+    mendKind: remembered("kind", "spectrum"),
+    mendReport: null,
+    soloProcess: null,
+    amounts: NOTHING,
+
+    mountMend(stalks) {
+      const find = (id) => document.getElementById(id);
+      stage.mendPicture = mountMendPicture({ canvas: find("mend-picture"), stalks, onSeek: (place) => this.seekMend(place), onSelect: (selection) => { this.mendSelection = selection; stage.mendPicture.show({ selection }); } });
+      stage.mendPicture.show({ kind: this.mendKind });
+      stage.mendCheckup = mountCheckup(find("mend-checkup"));
+      stage.mendPlayer = makePlayer({
+        address: ({ way, only }, query) => {
+          query.set("way", way);
+          if (only) query.set("only", only);
+          return `/api/recordings/${this.mendId}/mending/sound?${query}`;
+        },
+        settings: { speed: 1, way: this.way, only: null },
+        length: () => this.mendFrames,
+        onMove: (place) => { this.mendPlace = place; stage.mendPicture.follow(place); },
+        onStop: () => { this.mendPlaying = false; },
+        onLevel: (levels) => { this.levels = levels; },
+        onError: (error) => this.tell(error),
+      });
+    },
+
+    // -- which recording --------------------------------------------------------------------------------------
+
+    get mendable() { return this.recordings.filter((recording) => recording.state === "ready" && ["person", "spot"].includes(recording.role)); },
+    get mendRecording() { return this.mendable.find((recording) => recording.id === this.mendChosen) ?? this.mendable[0] ?? null; },
+    get mendId() { return this.mendRecording ? this.mendRecording.id : null; },
+    get mendFrames() { return this.mendRecording ? this.mendRecording.facts.conformed_frames : 0; },
+    get mendTitle() { return this.mendRecording ? this.nameOf(this.mendId) : "Nothing to mend yet"; },
+    isMending(recording) { return recording.id === this.mendId; },
+    mendCount(recording) {
+      const mending = this.revision >= 0 && stage.doc.mendings.find((candidate) => candidate.recording === recording.id);
+      const count = mending ? this.onIn(mending.amounts).length : 0;
+      return count === 0 ? "as recorded" : count === 1 ? "1 process" : `${count} processes`;
+    },
+    onIn: (amounts) => [...PROCESSES, ...SWITCHES].filter(({ name }) => amounts[name] > 0),
+    chooseMend(recording) {
+      this.stopMend();
+      this.mendChosen = recording.id;
+      this.mendPlace = 0;
+      this.showMend();
+    },
+    showMend() {
+      if (!this.mendRecording) return;
+      this.refreshAmounts();
+      this.mendSelection = null;
+      stage.mendPicture.show({ recording: this.mendId, frames: this.mendFrames, playhead: this.mendPlace, selection: null, marks: [] });
+      stage.mendCheckup.show(this.checkups[this.mendId] ?? null);
+      this.readMend();
+    },
+    checkedUp() {
+      if (!this.isStage("mend")) return;
+      stage.mendCheckup.show(this.checkups[this.mendId] ?? null);
+      this.readMend();
+    },
+    // What is known of the recording; it is asked for again when the server has measured more.
+    async readMend() {
+      const id = this.mendId;
+      if (id === null || !this.isStage("mend")) return;
+      const report = await api.get(`/api/recordings/${id}/mending`).catch(() => null);
+      if (!report || id !== this.mendId) return;
+      this.mendReport = report;
+      this.refreshPicture();
+    },
+    mendedTold() {
+      this.readMend();
+      stage.player.renew();
+      this.mendVersion++;
+      stage.mendPlayer.renew();
+      this.refreshPicture();
+    },
+    mendVersion: 0,
+    refreshPicture() {
+      const { noise_from: from, noise_to: to } = this.amounts;
+      stage.mendPicture.show({ way: this.way, version: `${this.mendVersion}:${JSON.stringify(this.amounts)}`, marks: this.mendReport ? this.mendReport.marks : [], region: from === null || to === null ? null : [from, to] });
+    },
+    // After any change of the document, also by undo.
+    refreshAmounts() {
+      const amounts = this.amountsOf(this.mendId);
+      if (JSON.stringify(amounts) === JSON.stringify(this.amounts)) return;
+      this.amounts = amounts;
+      if (!this.isStage("mend")) return;
+      stage.mendPlayer.renew();
+      this.readMend();
+      this.refreshPicture();
+    },
+
+    // -- how much ---------------------------------------------------------------------------------------------
+
+    isOn(process) { return this.amounts[process.name] > 0; },
+    amountOf(process) { return Math.round(this.amounts[process.name]); },
+    proposedOf(process) { return this.mendReport ? this.mendReport.proposed[process.name] : 0; },
+    findingOf(process) {
+      const checkup = this.checkups[this.mendId];
+      const finding = checkup ? checkup.findings.find((candidate) => candidate.process === process.name) : null;
+      return finding ? finding.text : process.about;
+    },
+    deedOf(process) {
+      if (!this.mendReport || !this.isOn(process)) return "";
+      const deed = this.mendReport.deeds.find((candidate) => candidate.process === process.name);
+      if (deed) return deed.words;
+      return this.mendReport.waits ? "being measured …" : "nothing found";
+    },
+    // Changes are laid over what stands when their turn comes: two quick ones both count.
+    mend(change, recordings = [this.mendId]) {
+      const name = recordings.length > 1 ? `${recordings.length} recordings` : this.nameOf(recordings[0]);
+      const first = this.mendId;
+      return this.edit(() => ({ edit: "mend", name, recordings, amounts: { ...this.amountsOf(first), ...change } }));
+    },
+    amountsOf(recording) {
+      const mending = stage.doc.mendings.find((candidate) => candidate.recording === recording);
+      return mending ? mending.amounts : NOTHING;
+    },
+    setAmount(process, event) { return this.mend({ [process.name]: Number(event.target.value) }); },
+    toggleProcess(process) {
+      const now = this.amounts[process.name];
+      const key = `${this.mendId}:${process.name}`;
+      if (now) before.set(key, now);
+      return this.mend({ [process.name]: now ? 0 : before.get(key) ?? (this.proposedOf(process) || USUAL[process.name]) });
+    },
+    toggleSwitch(process) { return this.mend({ [process.name]: !this.amounts[process.name] }); },
+    get isProposed() { return this.mendReport !== null && this.onIn(this.mendReport.proposed).some(({ name }) => !this.amounts[name]); },
+    get proposedText() { return this.isProposed ? this.onIn(this.mendReport.proposed).map(({ title }) => title.toLowerCase()).join(", ") : ""; },
+    acceptProposed() {
+      const proposed = Object.fromEntries(this.onIn(this.mendReport.proposed).map(({ name }) => [name, this.mendReport.proposed[name]]));
+      return this.mend(proposed);
+    },
+    get canCopy() { return this.mendable.length > 1 && this.onIn(this.amounts).length > 0; },
+    copyToAll() {
+      const others = this.mendable.filter((recording) => recording.id !== this.mendId).map((recording) => recording.id);
+      return this.mend({ noise_from: null, noise_to: null }, others);
+    },
+    get hissAmount() { return Math.round(this.amounts.hiss ?? this.amounts.noise); },
+    setHiss(event) { return this.mend({ hiss: Number(event.target.value) }); },
+    get hasRegion() { return this.amounts.noise_from !== null; },
+    get regionText() { return this.hasRegion ? `Noise is learned from ${this.clock(this.amounts.noise_from * RATE)} to ${this.clock(this.amounts.noise_to * RATE)}.` : "Noise is followed along the recording."; },
+    learnHere() { return this.mend({ noise_from: this.mendSelection.start / RATE, noise_to: this.mendSelection.stop / RATE }); },
+    followNoise() { return this.mend({ noise_from: null, noise_to: null }); },
+
+    // -- looking and listening ----------------------------------------------------------------------------------
+
+    setMendKind(kind) { this.mendKind = kind; remember("kind", kind); stage.mendPicture.show({ kind }); },
+    isMendKind(kind) { return this.mendKind === kind; },
+    mendCloser() { stage.mendPicture.zoom(0.5); },
+    mendWider() { stage.mendPicture.zoom(2); },
+    mendWhole() { stage.mendPicture.whole(); },
+    seekMend(place) {
+      this.mendPlace = Math.min(Math.max(Math.round(place), 0), this.mendFrames);
+      stage.mendPicture.follow(this.mendPlace);
+      if (this.mendPlaying) this.playMend();
+    },
+    playMend() {
+      if (this.mendId === null) return;
+      if (this.playing) stage.player.stop();
+      this.mendPlaying = true;
+      const { mendSelection: selection } = this;
+      if (this.looping && selection) return stage.mendPlayer.play(selection.start, { stop: selection.stop, loop: true });
+      return stage.mendPlayer.play(this.mendPlace >= this.mendFrames ? 0 : this.mendPlace);
+    },
+    stopMend() { stage.mendPlayer.stop(); },
+    playOrStopMend() { return this.mendPlaying ? this.stopMend() : this.playMend(); },
+    playMendSelection() {
+      if (!this.mendSelection) return;
+      this.mendPlaying = true;
+      stage.mendPlayer.play(this.mendSelection.start, { stop: this.mendSelection.stop, loop: this.looping });
+    },
+    setWay(way) {
+      this.way = way;
+      stage.mendPlayer.set({ way, only: way === "recorded" ? null : this.soloProcess });
+      this.refreshPicture();
+    },
+    isWay(way) { return this.isStage("mend") ? this.way === way : this.treated === (way === "treated") && way !== "taken"; },
+    toggleSoloProcess(process) {
+      this.soloProcess = this.soloProcess === process.name ? null : process.name;
+      this.setWay(this.soloProcess ? "taken" : "treated");
+    },
+    isSoloProcess(process) { return this.soloProcess === process.name; },
+    mendRecorded() { this.setWay("recorded"); },
+    mendTreated() { this.setWay("treated"); },
+    mendTaken() { this.setWay("taken"); },
+    mendBack() { this.seekMend(this.mendPlace - RATE / 10); },
+    mendForth() { this.seekMend(this.mendPlace + RATE / 10); },
+    mendLeapBack() { this.seekMend(this.mendPlace - 2 * RATE); },
+    mendLeapForth() { this.seekMend(this.mendPlace + 2 * RATE); },
+    mendToStart() { this.seekMend(0); },
+    mendToEnd() { this.seekMend(this.mendFrames); },
+    mendLetGo() { this.mendSelection = null; stage.mendPicture.show({ selection: null }); },
+    mendMark(process, by) {
+      const marks = this.mendReport ? this.mendReport.marks : [];
+      const next = by > 0 ? marks.find((mark) => mark.start > this.mendPlace + RATE / 4) : [...marks].reverse().find((mark) => mark.start < this.mendPlace - RATE / 4);
+      if (next) this.seekMend(Math.max(next.start - RATE / 5, 0));
+    },
+    mendNext() { this.mendMark(null, 1); },
+    mendPrevious() { this.mendMark(null, -1); },
+    get mendFact() {
+      const mended = this.revision >= 0 ? stage.doc.mendings.length : 0;
+      return mended ? `${mended} of ${this.mendable.length} mended` : "as recorded";
+    },
+    get shownPlace() { return this.isStage("mend") ? this.mendPlace : this.playhead; },
+    get shownLength() { return this.isStage("mend") ? this.shortClock(this.mendFrames) : this.episodeLength; },
+    get canPlaySelection() { return this.isStage("mend") ? this.mendSelection !== null : this.hasSelection; },
+    get isPlaying() { return this.isStage("mend") ? this.mendPlaying : this.playing; },
+  };
+}
+
+// In Mend, these keys and buttons mean the recording and not the episode.
+export const MEND_ACTIONS = {
+  play: "playOrStopMend", playSelection: "playMendSelection", asRecorded: "mendRecorded", asTreated: "mendTreated", takenAway: "mendTaken",
+  stepBack: "mendBack", stepForth: "mendForth", leapBack: "mendLeapBack", leapForth: "mendLeapForth", toStart: "mendToStart", toEnd: "mendToEnd",
+  letGo: "mendLetGo", finer: "mendCloser", coarser: "mendWider", nextSeam: "mendNext", previousSeam: "mendPrevious",
+};
+const ELSEWHERE = ["setIn", "setOut", "takeOut", "clear", "split", "mark", "putBack", "playAcross", "lineUp", "lineDown"];
+for (const action of ELSEWHERE) MEND_ACTIONS[action] = null;

@@ -1,0 +1,103 @@
+"""Mend in the real browser, on the recordings of the sample."""
+
+import re
+
+from playwright.sync_api import expect
+
+from pampa.core.mend.amounts import Amounts
+from tests.pages.conftest import EPISODE
+
+
+def button(page, name):
+    return page.get_by_role("button", name=name, exact=True)
+
+
+def choose(page, name):
+    page.get_by_role("list", name="Recordings").get_by_role("button", name=re.compile(name)).click()
+    expect(page.get_by_role("heading", name=name)).to_be_visible()
+
+
+def process(page, name):
+    return page.locator(".mend-process", has=page.get_by_label(name, exact=True))
+
+
+def amounts_of(studio, name):
+    number = next(r.id for r in studio.recordings.of_episode(EPISODE) if r.person == name and r.role == "person")
+    return studio.editing.state(EPISODE).document.amounts(number)
+
+
+def test_what_is_proposed_is_accepted_changed_heard_three_ways_and_undone(page, open_stage, demo_server):
+    _, studio = demo_server
+    open_stage("mend")
+    choose(page, "Anders Quill")
+    expect(page.locator(".mend-process.on")).to_have_count(0)
+    button(page, "Accept").click()
+    noise = process(page, "Noise")
+    expect(noise).to_contain_text("noise lowered")
+    assert amounts_of(studio, "Anders Quill").noise == 35
+    # Two quick changes both count.
+    page.get_by_label("Clicks", exact=True).check()
+    page.get_by_label("Breaths", exact=True).check()
+    expect(page.locator(".mend-process", has=page.get_by_label("Clicks", exact=True))).to_contain_text(
+        "clicks taken out"
+    )
+    expect(page.locator(".mend-process", has=page.get_by_label("Breaths", exact=True))).to_contain_text(
+        "breaths lowered"
+    )
+    page.get_by_label("Amount of Noise").evaluate(
+        "(slider) => { slider.value = 60; slider.dispatchEvent(new Event('change')); }"
+    )
+    expect(noise.locator("output").first).to_have_text("60")
+    expect(page.get_by_role("link", name=re.compile("Mend"))).to_contain_text("1 of 3 mended")
+    page.locator("body").press("Space")
+    expect(page.locator("#clock")).not_to_have_text("0:00:00.0")
+    for key, name in (("1", "As recorded"), ("3", "Taken away"), ("2", "As treated")):
+        page.locator("body").press(key)
+        expect(button(page, name)).to_have_attribute("aria-pressed", "true")
+        expect(page.locator("#heard")).not_to_have_text("–")
+    button(page, "Hear only what Noise takes away").click()
+    expect(button(page, "Taken away")).to_have_attribute("aria-pressed", "true")
+    page.locator("body").press("Space")
+    page.locator("body").press("Control+z")
+    expect(noise.locator("output").first).to_have_text("35")
+
+
+def test_noise_is_learned_from_a_marked_place_and_an_amount_goes_to_all(page, open_stage, demo_server):
+    _, studio = demo_server
+    open_stage("mend")
+    choose(page, "Anders Quill")
+    page.get_by_label("Noise", exact=True).check()
+    expect(button(page, "Learn from the marked place")).to_be_disabled()
+    box = page.locator("#mend-picture").bounding_box()
+    y = box["y"] + box["height"] / 2
+    page.mouse.move(box["x"] + box["width"] * 0.5, y)
+    page.mouse.down()
+    page.mouse.move(box["x"] + box["width"] * 0.6, y, steps=4)
+    page.mouse.up()
+    button(page, "Learn from the marked place").click()
+    expect(page.locator(".mend-process.on")).to_contain_text("Noise is learned from 0:00:2")
+    learned = amounts_of(studio, "Anders Quill")
+    assert 2 < learned.noise_to - learned.noise_from < 10
+    button(page, "The same for all recordings").click()
+    expect(page.get_by_role("link", name=re.compile("Mend"))).to_contain_text("3 of 3 mended")
+    assert amounts_of(studio, "Marisol Vey") == Amounts(noise=learned.noise)
+    button(page, "Follow it instead").click()
+    expect(page.locator(".mend-process.on")).to_contain_text("followed along")
+
+
+def test_the_picture_zooms_changes_kind_and_jumps_to_what_was_found(page, open_stage):
+    open_stage("mend")
+    choose(page, "Anders Quill")
+    page.get_by_label("Clicks", exact=True).check()
+    expect(page.locator(".mend-process.on")).to_contain_text("clicks taken out")
+    page.locator("body").press("n")
+    expect(page.locator("#clock")).not_to_have_text("0:00:00.0")
+    button(page, "Closer").click()
+    button(page, "Wave").click()
+    expect(button(page, "Wave")).to_have_attribute("aria-pressed", "true")
+    page.reload()
+    page.wait_for_selector("body[data-ready]")
+    expect(button(page, "Wave")).to_have_attribute("aria-pressed", "true")
+    button(page, "All of it").click()
+    page.locator("body").press("Home")
+    expect(page.locator("#clock")).to_have_text("0:00:00.0")

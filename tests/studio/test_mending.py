@@ -1,0 +1,105 @@
+"""Mend as a use case: amounts are edits, measuring goes on behind, and what is heard is what was asked for."""
+
+import numpy as np
+import pytest
+import soundfile
+
+from pampa.core.errors import NotFound
+from pampa.core.mend.amounts import Amounts
+from pampa.core.sound import RATE
+from tests.signals import sine, talk
+
+
+@pytest.fixture
+def humming(studio, episode, tmp_path):
+    """A recording of talk over hum, and the number of its episode."""
+    sound = talk(24, seed=4) + sine(50.02, dbfs=-46, seconds=24) + sine(150.06, dbfs=-52, seconds=24)
+    soundfile.write(tmp_path / "anders.wav", sound, RATE, subtype="PCM_24")
+    recording = studio.recordings.add_file(episode, tmp_path / "anders.wav", person="Anders Quill")
+    studio.jobs.wait()
+    return recording.id, episode
+
+
+def mend(studio, humming, **amounts):
+    number, episode = humming
+    state = studio.editing.edit(episode, "mend", {"name": "Anders", "recordings": [number], "amounts": amounts})
+    studio.jobs.wait()
+    return state
+
+
+def test_nothing_is_mended_unasked_and_what_is_proposed_is_told(studio, humming):
+    report = studio.mending.report(humming[0])
+    assert report.amounts == Amounts()
+    assert report.proposed.hum == 100
+    assert (report.deeds, report.marks, report.waits) == ([], [], False)
+
+
+def test_an_edit_is_measured_behind_it_and_told_and_undone(studio, humming):
+    number, episode = humming
+    mend(studio, humming, hum=100, rumble=50)
+    report = studio.mending.report(number)
+    assert [deed.process for deed in report.deeds] == ["hum", "rumble"]
+    assert report.waits is False
+    assert studio.editing.undo(episode).document.amounts(number) == Amounts()
+    assert studio.mending.report(number).deeds == []
+
+
+def test_the_three_ways_add_up_and_are_equally_loud(studio, humming):
+    number, _ = humming
+    mend(studio, humming, hum=100)
+    recorded, treated, taken = (
+        studio.mending.sound(number, 2 * RATE, 4 * RATE, way) for way in ("recorded", "treated", "taken")
+    )
+    assert recorded.shape == treated.shape == taken.shape == (4 * RATE, 2)
+    alone = studio.sounds.mended(number, Amounts(hum=100)).read(2 * RATE, 6 * RATE)
+    plain = studio.sounds.conformed(number).read(2 * RATE, 6 * RATE)
+    gain = recorded[1000, 0] / plain[1000, 0]
+    np.testing.assert_allclose(taken[:, :1], (plain - alone) * gain, atol=1e-6)
+    assert abs(10 * np.log10(np.mean(recorded**2) / np.mean(treated**2))) < 0.5
+    assert studio.mending.sound(number, 10**9, RATE, "treated").shape[0] >= 1
+
+
+def test_what_is_measured_outlives_a_restart_and_a_changed_amount(studio, humming):
+    number, _ = humming
+    mend(studio, humming, hum=100)
+    folder, source = studio.sounds.folder(number), studio.sounds.conformed(number)
+    before = studio.sounds.mended(number, Amounts(hum=60)).read(0, RATE)
+    studio.sounds.mends._known.clear()
+    assert not studio.sounds.lacks_mends(number, Amounts(hum=60))
+    assert studio.sounds.mended(number, Amounts(hum=60)).read(0, RATE).tobytes() == before.tobytes()
+    assert studio.sounds.lacks_mends(number, Amounts(hum=60, noise=10))
+    studio.sounds.mends.measure(folder, source, Amounts(hum=60, noise=10))
+    assert set(studio.sounds.mends.known(folder, Amounts(hum=60, noise=10))) == {"hum", "noise"}
+
+
+def test_the_episode_is_heard_mended_and_only_the_mended_goes_out(studio, humming):
+    number, episode = humming
+    before = studio.listening.sound(episode, start=2 * RATE, frames=RATE).sound
+    state = mend(studio, humming, hum=100)
+    heard = studio.listening.sound(episode, start=2 * RATE, frames=RATE).sound
+    assert not np.array_equal(before, heard)
+    assert np.array_equal(studio.listening.sound(episode, start=2 * RATE, frames=RATE, treated=False).sound.shape,
+                          heard.shape)  # fmt: skip
+    # A cache that was deleted is measured again before anything goes out.
+    for path in (studio.sounds.folder(number) / "mends").iterdir():
+        path.unlink()
+    studio.sounds.mends._known.clear()
+    assert studio.sounds.lacks_mends(number, Amounts(hum=100))
+    studio.listening.complete(state, lambda doing, share: None)
+    assert not studio.sounds.lacks_mends(number, Amounts(hum=100))
+
+
+def test_pictures_of_the_recording_and_of_the_mended_sound_differ(studio, humming):
+    number, _ = humming
+    mend(studio, humming, hum=100)
+    recorded, treated = (
+        np.frombuffer(studio.mending.picture(number, 5, 0, way), np.uint8).astype(int)
+        for way in ("recorded", "treated")
+    )
+    assert recorded.sum() > treated.sum()
+    assert studio.mending.picture(number, 16, 0, "treated") == studio.mending.picture(number, 16, 0, "recorded")
+
+
+def test_a_recording_that_is_not_there_is_told(studio):
+    with pytest.raises(NotFound):
+        studio.mending.report(99)

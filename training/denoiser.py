@@ -1,0 +1,221 @@
+"""Trains the network of `pampa.core.mend.denoiser`, for noise or for reverberation.
+
+Needs jax beside the project's own packages, and flite and espeak-ng of Debian.
+
+    PYTHONPATH=src:. python training/denoiser.py make WORK --clips 2400      # material, some minutes
+    PYTHONPATH=src:. python training/denoiser.py train WORK noise src/pampa/core/mend/noise.npz --minutes 45
+    PYTHONPATH=src:. python training/denoiser.py train WORK room src/pampa/core/mend/room.npz --minutes 45
+
+Talk and noises are kept apart as powers and mixed anew for every step: powers add, and their waves beat against each
+other with a phase that may be anything. The loss is the distance of compressed magnitudes in every group (Braun &
+Tashev 2021), with what is taken from speech weighing more than what is left of noise.
+"""
+
+import argparse
+import time
+from concurrent.futures import ProcessPoolExecutor, ThreadPoolExecutor
+from functools import partial
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from pampa.core.mend.denoiser import DILATIONS, WIDTH, inputs
+from pampa.core.mend.profile import along, blocks_of, loudness
+from pampa.core.mend.spectra import GROUPS, HOP, SIZE, edges, powers, spectra
+from pampa.core.sound import RATE, ArraySource
+from training import material
+
+SECONDS = 6.0
+CROP, BATCH, HELD = 256, 16, 60
+COMPRESSED = 0.4
+TAKEN_WEIGHS = 2.0
+FASTEST = 2e-3
+NARROW = 0.25
+"""So often talk comes over a call."""
+SNR_DB = {"noise": (-4.0, 36.0), "room": (25.0, 55.0)}
+LEAST = 1e-12
+
+Clip = NDArray[np.float32]
+"""Powers of the groups, shape (frames, GROUPS)."""
+
+
+def make_clip(files: list[Path], seed: int) -> tuple[Clip, Clip, Clip, Clip]:
+    """Talk in its own room; talk in a live room, and with the first 20 ms of that room; a noise: all at level 1."""
+    rng = np.random.default_rng(seed)
+    frames = int(SECONDS * RATE)
+    own = material.talk(rng, files, SECONDS)[:frames]
+    dry = material.talk(rng, files, SECONDS, dry=True)[:frames]
+    tail = material.room(rng, rng.uniform(0.15, 0.9), rng.uniform(-2, 10))
+    early = tail[: RATE // 50] * np.minimum(np.arange(RATE // 50, 0, -1) / 96, 1)
+    level = material.active_level(dry)
+    return (
+        _powers(own / material.active_level(own)), _powers(material.heard_in(dry, tail) / level),
+        _powers(material.heard_in(dry, early) / level), _powers(material.noise(rng, files, frames)),
+    )  # fmt: skip
+
+
+def _powers(sound: NDArray[np.float64]) -> Clip:
+    return powers(spectra(ArraySource(sound[:, None].astype(np.float32)), 0, len(sound) // HOP))
+
+
+KINDS = ("own", "far", "near", "noise")
+
+
+def make(work: Path, clips: int) -> None:
+    files = material.speak(work / "speech")
+    with ProcessPoolExecutor() as pool:
+        rows = list(pool.map(partial(make_clip, files), range(clips), chunksize=8))
+    for index, kind in enumerate(KINDS):
+        np.save(work / f"{kind}.npy", np.log10(np.stack([row[index] for row in rows]) + LEAST).astype(np.float16))
+
+
+class Mixer:
+    """Hands out batches: what the network sees, and compressed magnitudes of spoilt and clean sound."""
+
+    def __init__(self, work: Path, task: str) -> None:
+        wanted = {"noise": ("own", "own"), "room": ("far", "near")}[task]
+        loaded = {
+            kind: np.float32(10) ** np.load(work / f"{kind}.npy").astype(np.float32) for kind in {*wanted, "noise"}
+        }
+        self._spoilt, self._clean, self._noise = (loaded[kind] for kind in (*wanted, "noise"))
+        self._waves = np.cos(np.random.default_rng(1).uniform(0, 2 * np.pi, 1 << 22)).astype(np.float32)
+        self._snr_db = SNR_DB[task]
+        self._beats = (2 / np.sqrt(np.diff(edges()))).astype(np.float32)
+
+    def batch(self, rng: np.random.Generator, count: int, *, held: bool = False) -> tuple[Any, ...]:
+        rows = [self._one(rng, held=held) for _ in range(count)]
+        return tuple(np.stack(kind) for kind in zip(*rows, strict=True))
+
+    def _one(self, rng: np.random.Generator, *, held: bool) -> tuple[Any, ...]:
+        a, b = (rng.integers(0, HELD) if held else rng.integers(HELD, len(self._noise)) for _ in range(2))
+        spoilt, clean, noise = self._spoilt[a], self._clean[a], self._noise[b]
+        level = np.float32(10 ** (-rng.uniform(*self._snr_db) / 10))
+        noise = np.roll(noise, rng.integers(len(noise)), axis=0) * level
+        at = rng.integers(0, self._waves.size - noise.size)
+        beat = self._beats * self._waves[at : at + noise.size].reshape(noise.shape)
+        mixed = np.maximum(spoilt + noise + beat * np.sqrt(spoilt * noise), 0)
+        if self._spoilt is not self._clean:
+            # For the room, noise is not what is to be taken away.
+            clean = np.maximum(clean + noise + beat * np.sqrt(clean * noise), 0)
+        colour = 10 ** _smooth_colour(rng)
+        if rng.random() < NARROW:
+            colour = colour * _call_band(rng)
+        mixed, clean, noise = mixed * colour, clean * colour, noise * colour
+        if rng.random() < NARROW and self._spoilt is self._clean:
+            # What the far end adds is not in the call's band only.
+            hiss = self._noise[rng.integers(HELD, len(self._noise))] * np.float32(10 ** (-rng.uniform(15, 45) / 10))
+            mixed, noise = mixed + hiss, noise + hiss
+        blocks = blocks_of(mixed)
+        if rng.random() < 0.5:
+            start = rng.integers(0, len(noise) - 90)
+            profile = noise[start : start + rng.integers(40, 90)].mean(axis=0)
+        else:
+            profile = along(blocks)[0]
+        profile = (profile * 10 ** rng.normal(0, 0.1)).astype(np.float32)
+        loud = loudness(blocks)
+        at = rng.integers(0, len(mixed) - CROP)
+        mixed, clean = mixed[at : at + CROP], clean[at : at + CROP]
+        seen = inputs(mixed, profile[None], loud)
+        return seen, *(((kind + LEAST) / (loud + LEAST)) ** (COMPRESSED / 2) for kind in (mixed, clean))
+
+
+def _call_band(rng: np.random.Generator) -> NDArray[np.float32]:
+    """The band of a call or a telephone, as gains of power: nearly nothing outside."""
+    hz = (edges()[:-1] + edges()[1:] - 1) / 2 * RATE / SIZE
+    low, high = rng.uniform(0, 320), rng.uniform(3_000, 9_000)
+    inside = (hz >= low) & (hz <= high)
+    return np.where(inside, 1.0, 10 ** (-rng.uniform(3, 7))).astype(np.float32)
+
+
+def _smooth_colour(rng: np.random.Generator) -> NDArray[np.float32]:
+    """Some microphone's colour: powers of ten of a gain for each group."""
+    knots = rng.normal(0, 0.25, 6)
+    return np.interp(np.linspace(0, 5, GROUPS), np.arange(6), knots).astype(np.float32)
+
+
+def fresh(rng: np.random.Generator) -> dict[str, NDArray[np.float32]]:
+    """Weights to begin with (He et al. 2015)."""
+    layers = len(DILATIONS)
+    shapes = {
+        "into": (2 * GROUPS, WIDTH), "into_bias": (WIDTH,), "taps": (layers, 3, WIDTH), "taps_bias": (layers, WIDTH),
+        "mix": (layers, WIDTH, WIDTH), "mix_bias": (layers, WIDTH), "out": (WIDTH, GROUPS), "out_bias": (GROUPS,),
+    }  # fmt: skip
+    scales = {"into": (2 * GROUPS) ** -0.5, "taps": 0.6, "mix": 0.5 * WIDTH**-0.5, "out": WIDTH**-0.5}
+    return {
+        name: (rng.standard_normal(shape) * scales.get(name, 0)).astype(np.float32) for name, shape in shapes.items()
+    }
+
+
+def train(work: Path, task: str, out: Path, minutes: float, begin: Path | None) -> None:
+    import jax
+    import jax.numpy as jnp
+
+    def gains(w: dict[str, Any], seen: Any) -> Any:
+        x = jax.nn.relu(seen @ w["into"] + w["into_bias"])
+        for layer, dilation in enumerate(DILATIONS):
+            padded = jnp.pad(x, ((0, 0), (dilation, dilation), (0, 0)))
+            count = x.shape[1]
+            y = sum(padded[:, tap * dilation : tap * dilation + count] * w["taps"][layer, tap] for tap in range(3))
+            x = x + jax.nn.relu(y + w["taps_bias"][layer]) @ w["mix"][layer] + w["mix_bias"][layer]
+        return jax.nn.sigmoid(jax.nn.relu(x) @ w["out"] + w["out_bias"])
+
+    def loss(w: dict[str, Any], seen: Any, spoilt: Any, clean: Any) -> Any:
+        off = gains(w, seen) ** COMPRESSED * spoilt - clean
+        off = jnp.where(off < 0, TAKEN_WEIGHS**0.5 * off, off)
+        return jnp.mean(off[:, 20:-20] ** 2)
+
+    @jax.jit
+    def step(w: Any, m: Any, v: Any, at: Any, rate: Any, *batch: Any) -> Any:
+        """Adam (Kingma & Ba 2015)."""
+        value, slope = jax.value_and_grad(loss)(w, *batch)
+        m = jax.tree.map(lambda a, g: 0.9 * a + 0.1 * g, m, slope)
+        v = jax.tree.map(lambda a, g: 0.999 * a + 0.001 * g * g, v, slope)
+        w = jax.tree.map(
+            lambda p, a, b: p - rate * (a / (1 - 0.9**at)) / (jnp.sqrt(b / (1 - 0.999**at)) + 1e-8), w, m, v
+        )
+        return w, m, v, value
+
+    mixer, rng = Mixer(work, task), np.random.default_rng(7)
+    held = mixer.batch(np.random.default_rng(3), 4 * HELD, held=True)
+    weights = (
+        fresh(rng) if begin is None else {name: value.astype(np.float32) for name, value in np.load(begin).items()}
+    )
+    w = {name: jnp.asarray(value, jnp.float32) for name, value in weights.items()}
+    m = v = jax.tree.map(jnp.zeros_like, w)
+    begun, at, shown = time.monotonic(), 0, 0.0
+    pool = ThreadPoolExecutor(1)
+    waiting = pool.submit(mixer.batch, rng, BATCH)
+    told = jax.jit(loss)
+    while (gone := (time.monotonic() - begun) / 60) < minutes:
+        at += 1
+        # Warm up, then fall to nothing at the end.
+        rate = FASTEST * min(at / 200, 1) * 0.5 * (1 + np.cos(np.pi * gone / minutes))
+        w, m, v, value = step(w, m, v, float(at), rate, *waiting.result())
+        waiting = pool.submit(mixer.batch, rng, BATCH)
+        shown = 0.98 * shown + 0.02 * float(value) if shown else float(value)
+        if at % 200 == 0:
+            print(f"{gone:5.1f} min, step {at}, loss {shown:.5f}, held out {float(told(w, *held)):.5f}", flush=True)
+            np.savez(out, **{name: np.asarray(value, np.float16) for name, value in w.items()})
+    np.savez(out, **{name: np.asarray(value, np.float16) for name, value in w.items()})
+
+
+def main() -> None:
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("what", choices=["make", "train"])
+    parser.add_argument("work", type=Path)
+    parser.add_argument("task", nargs="?", choices=["noise", "room"])
+    parser.add_argument("out", type=Path, nargs="?", help="where the weights go")
+    parser.add_argument("--clips", type=int, default=2400)
+    parser.add_argument("--minutes", type=float, default=45)
+    parser.add_argument("--begin", type=Path, help="weights to go on from")
+    told = parser.parse_args()
+    if told.what == "make":
+        make(told.work, told.clips)
+    else:
+        train(told.work, told.task, told.out, told.minutes, told.begin)
+
+
+if __name__ == "__main__":
+    main()
