@@ -25,7 +25,10 @@ from pampa.core.executor import Inline, Threads
 from pampa.core.files.child import conform_in_child
 from pampa.core.files.conform import clipped_stretches, conformed_source
 from pampa.core.loudness import measure_source
+from pampa.core.mend.amounts import Amounts
+from pampa.core.mend.clean import measure, mended
 from pampa.core.mend.hum import follow_hum, without_hum
+from pampa.core.mend.processes import Facts
 from pampa.core.mend.rotation import rotated
 from pampa.core.sound import RATE, ArraySource, FloatArray, segments
 from pampa.core.sync.clocked import clocked
@@ -141,10 +144,20 @@ def mending(seconds: float, runs: int) -> list[Row]:
     track = follow_hum(source)
     assert track is not None
     follow = timed(lambda: follow_hum(source), max(runs // 2, 1))
+    usual = Amounts(hum=100, rumble=100, clicks=100, plosives=70, noise=35, breaths=50, phase=True)
+    facts = Facts(np.zeros((0, 2)))
+    known = measure(source, usual, facts)
+    looked = timed(lambda: measure(source, usual, facts), 1)
+    chained = timed(lambda: list(mended(source, usual, known)), max(runs // 2, 1))
+    quiet = Amounts(noise=50)
+    lowered = timed(lambda: list(mended(source, quiet, {"noise": known["noise"]})), max(runs // 2, 1))
     subtract = timed(lambda: [without_hum(source, s, track, 1.0) for s in grid], runs)
     turn = timed(lambda: [rotated(source, s, 0.7) for s in grid], runs)
     return [
         ("hum followed, mono, one core", seconds / follow, "x real time"),
+        ("noise lowered, mono, one core", seconds / lowered, "x real time"),
+        ("usual mending measured, mono, one core", seconds / looked, "x real time"),
+        ("usual mending applied, mono, one core", seconds / chained, "x real time"),
         ("  and subtracted", seconds / subtract, "x real time"),
         ("phase rotation, mono, one core", seconds / turn, "x real time"),
     ]

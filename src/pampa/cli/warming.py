@@ -8,7 +8,10 @@ import numpy as np
 from pampa.core.checkup.clipping import ClipFinder
 from pampa.core.deliver.limiter import Limited
 from pampa.core.loudness import measure
+from pampa.core.mend import denoiser
 from pampa.core.mend.hum import HumTrack, without_hum
+from pampa.core.mend.kernels import prediction_error
+from pampa.core.mend.spectra import GROUPS
 from pampa.core.mix.ducking import ducking_db
 from pampa.core.sound import ArraySource, segments
 from pampa.core.sync.clocked import Clocked
@@ -35,4 +38,7 @@ def warm_up() -> None:
                     each, next(segments(9600)), HumTrack(50.0, np.zeros(2), np.ones((2, 1, channels), complex)), 1.0
                 )
     ducking_db(np.ones(10), Ducking())
+    for task in ("noise", "room"):
+        denoiser.gains(np.zeros((2 * denoiser.CONTEXT + 2, 2 * GROUPS), np.float32), task)
+    prediction_error(np.ones(4800), 1200, 32)
     ClipFinder(48_000).add(sound)
