@@ -97,9 +97,26 @@ def test_pictures_of_the_recording_and_of_the_mended_sound_differ(studio, hummin
         for way in ("recorded", "treated")
     )
     assert recorded.sum() > treated.sum()
+    waves = [np.frombuffer(studio.mending.wave(number, 0, RATE, 100, way), "<i2").astype(int)
+             for way in ("recorded", "treated", "taken")]  # fmt: skip
+    assert np.ptp(waves[2]) < np.ptp(waves[0])
+    assert np.ptp(waves[2]) > 0
     assert studio.mending.picture(number, 16, 0, "treated") == studio.mending.picture(number, 16, 0, "recorded")
 
 
 def test_a_recording_that_is_not_there_is_told(studio):
     with pytest.raises(NotFound):
         studio.mending.report(99)
+
+
+def test_how_a_person_was_mended_last_time_is_offered_in_the_next_episode(studio, humming, talk_file):
+    mend(studio, humming, hum=80, noise=20, noise_from=1, noise_to=2)
+    show, _ = studio.shows.episode(humming[1])
+    coming = studio.shows.make_episode(show.id, "Slack Tide", 13).id
+    number = studio.recordings.add_file(coming, talk_file("again.wav"), person="Anders Quill").id
+    other = studio.recordings.add_file(coming, talk_file("marisol.wav", seed=5), person="Marisol Vey").id
+    studio.jobs.wait()
+    last = studio.mending.report(number).last
+    assert (last.episode, last.amounts) == ("The Pilot Ladder", Amounts(hum=80, noise=20))
+    assert studio.mending.report(other).last is None
+    assert studio.mending.report(humming[0]).last is None

@@ -32,6 +32,8 @@ def test_amounts_are_set_measured_heard_seen_and_undone(client, studio, recorded
         assert heard.headers["X-Next-Start"] == "4800"
         picture = client.get(f"/api/recordings/{number}/mending/picture?zoom=3&tile=0&way={way}")
         assert len(picture.content) == COLUMNS * ROWS
+        wave = client.get(f"/api/recordings/{number}/mending/wave?start=0&stop=96000&points=50&way={way}")
+        assert np.frombuffer(wave.content, "<i2").shape == (100,)
     back = client.post(f"/api/episodes/{episode}/undo", json={"revision": changed["revision"]}).json()
     assert back["mendings"] == []
 

@@ -1,24 +1,27 @@
 """Mend as a person uses it: proposals, measuring in the background, three ways of listening, pictures, a report."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import Any, Literal
 
 import numpy as np
+from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
 from pampa.core.checkup.findings import Finding
 from pampa.core.errors import NotFound
 from pampa.core.mend.amounts import Amounts
+from pampa.core.mend.clean import TakenAway
 from pampa.core.mend.picture import COLUMNS, FINEST, tile
 from pampa.core.mend.proposed import proposed
 from pampa.core.mend.report import Deed, Mark, deeds, marks
 from pampa.core.sound import RATE, FloatArray, Source, db_to_gain
-from pampa.store.models import CheckupRow, Recording
+from pampa.store.models import CheckupRow, Episode, Recording
 from pampa.studio.editing import Editing, State
 from pampa.studio.events import Event, Events
 from pampa.studio.jobs import Jobs, Progress
-from pampa.studio.recordings import HEARD_LUFS
+from pampa.studio.recordings import HEARD_LUFS, wave_bytes
+from pampa.studio.shows import Shows
 from pampa.studio.sounds import Sounds
 
 Way = Literal["recorded", "treated", "taken"]
@@ -37,15 +40,24 @@ class Report:
     deeds: list[Deed]
     marks: list[Mark]
     waits: bool
+    last: "LastTime | None" = None
+
+
+@dataclass(frozen=True)
+class LastTime:
+    """How the same person was mended in the latest other episode of the show."""
+
+    episode: str
+    amounts: Amounts
 
 
 class Mending:
     """The mending of all recordings. What is on or off is in the episode's document; this looks after the rest."""
 
-    def __init__(self, sessions: sessionmaker[Session], jobs: Jobs, events: Events, editing: Editing, sounds: Sounds
-                 ) -> None:  # fmt: skip
+    def __init__(self, sessions: sessionmaker[Session], jobs: Jobs, events: Events, shows: Shows, editing: Editing,
+                 sounds: Sounds) -> None:  # fmt: skip
         self._sessions, self._jobs, self._events = sessions, jobs, events
-        self._editing, self._sounds = editing, sounds
+        self._shows, self._editing, self._sounds = shows, editing, sounds
         self._compared = lru_cache(256)(self._level_change)
         jobs.register("mend", self._measure)
         editing.watch(self.look_after)
@@ -70,8 +82,30 @@ class Mending:
         self.look_after(self._editing.state(recording.episode_id))
         return Report(
             amounts, proposed([Finding(**finding) for finding in found]), deeds(known), marks(known),
-            self._sounds.lacks_mends(recording_id, amounts),
+            self._sounds.lacks_mends(recording_id, amounts), self._last_time(recording),
         )  # fmt: skip
+
+    def _last_time(self, recording: Recording) -> LastTime | None:
+        if not recording.person:
+            return None
+        show, _ = self._shows.episode(recording.episode_id)
+        with self._sessions() as session:
+            wanted = (
+                select(Recording.id, Recording.episode_id, Episode.title)
+                .join(Episode, Episode.id == Recording.episode_id)
+                .where(
+                    Episode.show_id == show.id, Episode.larder.is_(False), Episode.id != recording.episode_id,
+                    Recording.person == recording.person,
+                )
+                .order_by(Episode.id.desc(), Recording.id.desc())
+            )  # fmt: skip
+            others = session.execute(wanted).all()
+        for number, episode_id, title in others:
+            amounts = self._editing.state(episode_id).document.amounts(number)
+            if amounts != Amounts():
+                # A place to learn the noise from belongs to its own recording.
+                return LastTime(title, replace(amounts, noise_from=None, noise_to=None))
+        return None
 
     def sound(self, recording_id: int, start: int, frames: int, way: Way, only: str | None = None) -> FloatArray:
         """A stretch on the recording's own time, in stereo: float32, shape (frames, 2).
@@ -85,14 +119,9 @@ class Mending:
         stop = min(start + frames, plain.frames)
         loudness = recording.facts.get("integrated_lufs")
         gain_db = 0.0 if loudness is None else min(HEARD_LUFS - loudness, 20.0)
-        if way == "recorded":
-            heard = plain.read(start, stop)
-        else:
-            heard = mended.read(start, stop)
-            if way == "taken":
-                heard = plain.read(start, stop) - heard
-            elif mended is not plain:
-                gain_db -= self._compared(recording_id, amounts, only, self._sounds.mends.version)
+        if way == "treated" and mended is not plain:
+            gain_db -= self._compared(recording_id, amounts, only, self._sounds.mends.version)
+        heard = _heard(plain, mended, way).read(start, stop)
         both = np.repeat(heard, 2, axis=1) if heard.shape[1] == 1 else heard[:, :2]
         return np.clip(both * np.float32(db_to_gain(gain_db)), -1.0, 1.0)
 
@@ -100,9 +129,15 @@ class Mending:
         """A tile of the spectrogram; of what is mended only where it does not stand for too much sound."""
         _, amounts = self._settled(recording_id)
         source: Source = self._sounds.conformed(recording_id)
-        if way != "recorded" and (FINEST << zoom) * COLUMNS <= LONGEST_TREATED_S * RATE:
-            source = self._sounds.mended(recording_id, amounts)
+        if (FINEST << zoom) * COLUMNS <= LONGEST_TREATED_S * RATE:
+            source = _heard(source, self._sounds.mended(recording_id, amounts), way)
         return tile(source, zoom, number).tobytes()
+
+    def wave(self, recording_id: int, start: int, stop: int, points: int, way: Way) -> bytes:
+        """Lowest and highest sample of `points` equal stretches: int16, two values each."""
+        _, amounts = self._settled(recording_id)
+        source = _heard(self._sounds.conformed(recording_id), self._sounds.mended(recording_id, amounts), way)
+        return wave_bytes(source.read(start, stop), points)
 
     def _level_change(self, recording_id: int, amounts: Amounts, only: str | None, version: int) -> float:
         """By how many dB mending changes the level of the places where most is said."""
@@ -147,3 +182,9 @@ class Mending:
         if recording is None:
             raise NotFound("There is no such recording.")
         return recording
+
+
+def _heard(plain: Source, mended: Source, way: Way) -> Source:
+    if way == "recorded":
+        return plain
+    return mended if way == "treated" else TakenAway(plain, mended)

@@ -62,7 +62,7 @@ class Studio:
         self.patterns = Patterns(sessions, self.shows, self.editing, self.recordings, self.larder)
         self.checking_up = CheckingUp(sessions, self.jobs, self.events, self.sounds, executor)
         self.lining_up = LiningUp(sessions, self.jobs, self.events, self.editing, self.sounds)
-        self.mending = Mending(sessions, self.jobs, self.events, self.editing, self.sounds)
+        self.mending = Mending(sessions, self.jobs, self.events, self.shows, self.editing, self.sounds)
         self.sending = Sending(
             sessions, self.media, self.jobs, self.events, self.editing, self.listening, self.shows, executor
         )

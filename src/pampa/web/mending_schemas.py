@@ -21,6 +21,13 @@ class MarkOut(Told):
     stop: int
 
 
+class LastTimeOut(Told):
+    """How the same person was mended in the latest other episode of the show."""
+
+    episode: str
+    amounts: AmountsBody
+
+
 class ReportOut(BaseModel):
     """How a recording stands in Mend."""
 
@@ -28,6 +35,7 @@ class ReportOut(BaseModel):
     proposed: AmountsBody = Field(description="What its check-up proposes.")
     deeds: list[DeedOut]
     marks: list[MarkOut]
+    last: LastTimeOut | None
     waits: bool = Field(description="Something is still being measured; an event `mended` follows.")
 
     @classmethod
@@ -36,4 +44,5 @@ class ReportOut(BaseModel):
             amounts=AmountsBody.model_validate(report.amounts), proposed=AmountsBody.model_validate(report.proposed),
             deeds=[DeedOut.model_validate(deed) for deed in report.deeds],
             marks=[MarkOut.model_validate(mark) for mark in report.marks], waits=report.waits,
+            last=None if report.last is None else LastTimeOut.model_validate(report.last),
         )  # fmt: skip

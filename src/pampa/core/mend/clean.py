@@ -8,7 +8,7 @@ import numpy as np
 from pampa.core.executor import Executor, Inline
 from pampa.core.mend.amounts import Amounts
 from pampa.core.mend.processes import PROCESS_NAMES, PROCESSES, Facts, Knowledge, in_full
-from pampa.core.sound import FloatArray, Source, segments
+from pampa.core.sound import FloatArray, Over, Source, segments
 
 Measured = Mapping[str, Knowledge]
 """By the names of the processes that were asked for, what they know of the recording."""
@@ -59,6 +59,21 @@ def chain(source: Source, amounts: Amounts, measured: Measured, *, only: str | N
         if known is not None and amounts.of(process.name) > 0 and only in (None, process.name):
             clean = process.apply(clean, known, amounts)
     return clean
+
+
+@dataclass(frozen=True, eq=False)
+class TakenAway(Over):
+    """Exactly what `mended` lacks of `source`."""
+
+    source: Source
+    mended: Source
+
+    @property
+    def frames(self) -> int:
+        return self.source.frames
+
+    def read(self, start: int, stop: int) -> FloatArray:
+        return self.source.read(start, stop) - self.mended.read(start, stop)
 
 
 def mended(source: Source, amounts: Amounts, measured: Measured, executor: Executor | None = None

@@ -40,3 +40,14 @@ def picture(
 ) -> Response:  # fmt: skip
     """A tile of the spectrogram: 0 for -110 dBFS, 255 for full scale, from 50 Hz to 20 kHz in even steps of pitch."""
     return Response(studio.mending.picture(recording_id, zoom, tile, way), media_type="application/octet-stream")
+
+
+@router.get("/wave", responses=TILE, response_class=Response)  # type: ignore[arg-type]
+def wave(
+    recording_id: int, studio: WithStudio, start: Annotated[int, Query(ge=0)], stop: Annotated[int, Query(ge=0)],
+    points: Annotated[int, Query(ge=1, le=4000)], way: Way = "treated",
+) -> Response:  # fmt: skip
+    """Lowest and highest sample of equal stretches, little-endian int16 pairs. At most 60 s."""
+    stop = max(min(stop, start + 60 * 48_000), start + 1)
+    pairs = studio.mending.wave(recording_id, start, stop, points, way)
+    return Response(pairs, media_type="application/octet-stream")

@@ -16,12 +16,14 @@ const HIGH_HZ = 20000;
 const TICKS = [100, 300, 1000, 3000, 10000];
 const SHORTEST = RATE / 4;
 const GRAB = 4;
+const WAVE_S = 60;
 
 export function mountMendPicture({ canvas, stalks, onSeek, onSelect }) {
   let view = { recording: null, frames: 0, start: 0, span: 30 * RATE, playhead: 0, selection: null, kind: "spectrum", way: "recorded", version: 0, marks: [], region: null };
   let ink = readInk(canvas);
   let shades = null;
   let frame = 0;
+  let wave = { key: null, asked: null, start: 0, per: 1, pairs: null };
   const tiles = new Map();
   const schedule = () => { frame ||= requestAnimationFrame(draw); };
 
@@ -47,7 +49,7 @@ export function mountMendPicture({ canvas, stalks, onSeek, onSelect }) {
     if (!tiles.has(key)) {
       tiles.set(key, null);
       if (tiles.size > KEPT) tiles.delete(tiles.keys().next().value);
-      const query = new URLSearchParams({ zoom, tile: number, way: view.way === "recorded" ? "recorded" : "treated" });
+      const query = new URLSearchParams({ zoom, tile: number, way: view.way });
       api.bytes(`/api/recordings/${view.recording}/mending/picture?${query}`)
         .then((response) => response.arrayBuffer())
         .then((buffer) => { tiles.set(key, painted(new Uint8Array(buffer))); schedule(); })
@@ -99,7 +101,30 @@ export function mountMendPicture({ canvas, stalks, onSeek, onSelect }) {
     }
   }
 
+  // The wave of what is heard, for as long as it is fetched at once; of longer stretches, that of the recording.
   function drawWave(ctx, width, bottom) {
+    if (view.span > WAVE_S * RATE || view.way === "recorded") return drawStalks(ctx, width, bottom);
+    const start = Math.max(Math.round(view.start), 0);
+    const stop = Math.min(Math.round(view.start + view.span), view.frames);
+    const points = Math.max(Math.round(((stop - start) / view.span) * (width - LEFT)), 1);
+    const key = `${view.recording}:${view.way}:${view.version}:${start}:${stop}:${points}`;
+    if (wave.key !== key && wave.asked !== key) {
+      wave.asked = key;
+      api.bytes(`/api/recordings/${view.recording}/mending/wave?${new URLSearchParams({ start, stop, points, way: view.way })}`)
+        .then((response) => response.arrayBuffer())
+        .then((buffer) => { if (wave.asked === key) { wave = { key, asked: key, start, per: (stop - start) / points, pairs: new Int16Array(buffer) }; schedule(); } })
+        .catch(() => { wave.asked = null; });
+    }
+    const middle = bottom / 2;
+    ctx.fillStyle = ink.people[0];
+    for (let point = 0; wave.pairs && point < wave.pairs.length / 2; point++) {
+      const x = xOf(wave.start + point * wave.per, width);
+      const [top, low] = [wave.pairs[2 * point + 1], wave.pairs[2 * point]].map((value) => middle - (Math.sign(value) * Math.abs(value / 32767) ** 0.6) * middle);
+      ctx.fillRect(x, top, Math.max((wave.per / view.span) * (width - LEFT), 1), Math.max(low - top, 1));
+    }
+  }
+
+  function drawStalks(ctx, width, bottom) {
     const per = view.span / (width - LEFT);
     const level = per >= 48000 ? 2 : per >= 4800 ? 1 : 0;
     const cell = [240, 2400, 24000][level];

@@ -168,6 +168,10 @@ export function mend(stage) {
       const proposed = Object.fromEntries(this.onIn(this.mendReport.proposed).map(({ name }) => [name, this.mendReport.proposed[name]]));
       return this.mend(proposed);
     },
+    get lastTime() { return this.mendReport ? this.mendReport.last : null; },
+    get offersLast() { return this.lastTime !== null && this.onIn(this.lastTime.amounts).some(({ name }) => this.amounts[name] !== this.lastTime.amounts[name]); },
+    get lastText() { return this.offersLast ? `In ${this.lastTime.episode}: ${this.onIn(this.lastTime.amounts).map(({ name, title }) => (this.lastTime.amounts[name] === true ? title.toLowerCase() : `${title.toLowerCase()} ${Math.round(this.lastTime.amounts[name])}`)).join(", ")}.` : ""; },
+    asLastTime() { return this.mend({ ...this.lastTime.amounts, noise_from: this.amounts.noise_from, noise_to: this.amounts.noise_to }); },
     get canCopy() { return this.mendable.length > 1 && this.onIn(this.amounts).length > 0; },
     copyToAll() {
       const others = this.mendable.filter((recording) => recording.id !== this.mendId).map((recording) => recording.id);
