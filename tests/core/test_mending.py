@@ -1,6 +1,7 @@
 """Every process of Mend on sound whose truth is known, and all of them together."""
 
 import json
+from dataclasses import asdict
 
 import numpy as np
 import pytest
@@ -11,13 +12,14 @@ from pampa.core.checkup.clipping import ClipFinder
 from pampa.core.checkup.findings import Finding
 from pampa.core.errors import EditRefused
 from pampa.core.mend import denoiser, profile, spectra
-from pampa.core.mend.amounts import Amounts
+from pampa.core.mend.amounts import Amounts, amounts_of
 from pampa.core.mend.clean import basis, chain, measure, mended
 from pampa.core.mend.codec import pack, unpack
 from pampa.core.mend.picture import COLUMNS, FINEST, HIGHEST_HZ, LOWEST_HZ, ROWS, tile
 from pampa.core.mend.processes import PROCESS_NAMES, Facts
 from pampa.core.mend.proposed import proposed
 from pampa.core.mend.report import deeds, marks
+from pampa.core.mend.spots import Spot
 from pampa.core.sound import RATE, ArraySource
 from pampa.core.timeline.document import Document
 from pampa.core.timeline.mending import mend
@@ -26,7 +28,7 @@ from tests.signals import noise, silence, sine
 
 SECONDS = 30
 NO_FACTS = Facts(np.zeros((0, 2)))
-ALL = Amounts(True, *[80.0] * 6, 60.0, *[80.0] * 3, True)
+ALL = Amounts(True, *[80.0] * 6, 60.0, *[80.0] * 3, True, spots=(Spot(19.9, 20.2), Spot(21, 21.5, "fill")))
 
 
 def voice(person, start_s, seconds=SECONDS, dbfs=-26.0):
@@ -330,6 +332,32 @@ def test_deeds_and_marks_tell_what_was_done(speech):
     assert "hum" not in told, "there is none"
     assert told["clicks"] == f"{len(known['clicks'].starts)} clicks taken out"
     assert len(marks(known)) == len(known["clicks"].starts) <= len(places) + 6, "the voice has some of its own"
+
+
+def test_a_spot_is_lowered_or_filled_and_the_rest_keeps_its_bits(speech):
+    sound = speech.copy()
+    clunk = slice(12 * RATE, 12 * RATE + RATE // 3)
+    sound[clunk] += noise(1, dbfs=-20, seed=8)[: RATE // 3]
+    low = ArraySource(sound)
+    lowered = Amounts(spots=(Spot(12, 12 + 1 / 3, "lower", 20),))
+    out = chain(low, lowered, measure(low, lowered, NO_FACTS)).read(0, low.frames)
+    inner = slice(clunk.start + RATE // 50, clunk.stop - RATE // 50)
+    assert level(out[inner]) == pytest.approx(level(sound[inner]) - 20, abs=0.5)
+    filled = Amounts(spots=(Spot(11.99, 12.35, "fill"),))
+    out = chain(low, filled, measure(low, filled, NO_FACTS)).read(0, low.frames)
+    assert level(out[inner]) < level(sound[inner]) - 10
+    assert out[: 11 * RATE].tobytes() == sound[: 11 * RATE].tobytes()
+    assert out[13 * RATE :].tobytes() == sound[13 * RATE :].tobytes()
+    banded = Amounts(spots=(Spot(12, 12 + 1 / 3, "lower", 40, 4000, 24000),))
+    out = chain(low, banded, measure(low, banded, NO_FACTS)).read(0, low.frames)
+    power = [np.abs(np.fft.rfft(part[inner, 0])) ** 2 for part in (sound, out)]
+    hz = np.fft.rfftfreq(inner.stop - inner.start, 1 / RATE)
+    assert 10 * np.log10(power[1][hz > 5000].sum() / power[0][hz > 5000].sum()) < -30
+    assert abs(10 * np.log10(power[1][hz < 3000].sum() / power[0][hz < 3000].sum())) < 0.1
+    assert amounts_of(asdict(banded)) == banded
+    assert banded.alike() == Amounts()
+    with pytest.raises(EditRefused, match="empty"):
+        mend(Document(), name="Anders", recordings=[3], amounts={"spots": [{"start_s": 2, "stop_s": 2}]})
 
 
 def test_mending_is_an_edit():

@@ -1,6 +1,6 @@
 """Mend as a person uses it: proposals, measuring in the background, three ways of listening, pictures, a report."""
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any, Literal
 
@@ -104,7 +104,7 @@ class Mending:
             amounts = self._editing.state(episode_id).document.amounts(number)
             if amounts != Amounts():
                 # A place to learn the noise from belongs to its own recording.
-                return LastTime(title, replace(amounts, noise_from=None, noise_to=None))
+                return LastTime(title, amounts.alike())
         return None
 
     def sound(self, recording_id: int, start: int, frames: int, way: Way, only: str | None = None) -> FloatArray:

@@ -139,6 +139,19 @@ class ClockOut(Told):
     drift_ppm: float
 
 
+class SpotBody(BaseModel):
+    """A place of a recording, in time and frequency, that is lowered or filled from its surroundings."""
+
+    model_config = ConfigDict(extra="forbid", from_attributes=True)
+
+    start_s: Seconds
+    stop_s: Seconds
+    how: Literal["lower", "fill"] = "lower"
+    db: Annotated[float, Field(ge=-12, le=60)] = 12
+    low_hz: Annotated[float, Field(ge=0, le=24_000)] = 0
+    high_hz: Annotated[float, Field(ge=0, le=24_000)] = 24_000
+
+
 class AmountsBody(BaseModel):
     """How much of each process of Mend, 0 to 100; polarity and phase on or off; where noise is alone, in seconds."""
 
@@ -158,6 +171,7 @@ class AmountsBody(BaseModel):
     phase: bool = False
     noise_from: Seconds | None = None
     noise_to: Seconds | None = None
+    spots: Annotated[list[SpotBody], Field(max_length=500)] = []
 
 
 class MendingOut(Told):

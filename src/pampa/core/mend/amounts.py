@@ -1,6 +1,10 @@
 """How much of each process: what a person sets for one recording, and what a recipe keeps."""
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from typing import Any
+
+from pampa.core.mend.spots import Spot
 
 
 @dataclass(frozen=True)
@@ -8,7 +12,7 @@ class Amounts:
     """Amounts from 0 to 100; polarity and phase rotation are on or off.
 
     hiss : of noise above 8 kHz; None for as much as below. noise_from, noise_to : where noise is alone, in seconds of
-    the recording, to learn it from; None to follow it along the whole recording.
+    the recording, to learn it from; None to follow it along the whole recording. spots : single places, worked by hand.
     """
 
     polarity: bool = False
@@ -25,6 +29,11 @@ class Amounts:
     phase: bool = False
     noise_from: float | None = None
     noise_to: float | None = None
+    spots: tuple[Spot, ...] = ()
+
+    def alike(self) -> "Amounts":
+        """The same for another recording: what belongs to places of this one is left out."""
+        return replace(self, noise_from=None, noise_to=None, spots=())
 
     @property
     def region(self) -> tuple[float, float] | None:
@@ -37,5 +46,12 @@ class Amounts:
         """How much of a process, 0 to 1."""
         if process == "noise":
             return max(self.noise, self.hiss or 0.0) / 100
+        if process == "spots":
+            return float(bool(self.spots))
         amount = getattr(self, process)
         return float(amount) if isinstance(amount, bool) else amount / 100
+
+
+def amounts_of(data: Mapping[str, Any]) -> Amounts:
+    """Amounts from plain data, such as `asdict` makes of them."""
+    return Amounts(**{**data, "spots": tuple(Spot(**spot) for spot in data.get("spots", ()))})

@@ -16,7 +16,7 @@ from pampa.core.checkup.frames import measure_frames
 from pampa.core.checkup.leaning import best_angle
 from pampa.core.checkup.speech import parts_of
 from pampa.core.executor import Executor
-from pampa.core.mend import breaths, clicks, clipping, hum, lows, noise, profile, rotation, sibilance
+from pampa.core.mend import breaths, clicks, clipping, hum, lows, noise, profile, rotation, sibilance, spots
 from pampa.core.mend.amounts import Amounts
 from pampa.core.mend.patches import Patched, Patches
 from pampa.core.sound import FloatArray, Over, Segment, Source
@@ -168,6 +168,12 @@ PROCESSES = (
         ),
     ),
     Process(
+        "spots", "", lambda source, amounts, facts: True,
+        lambda source, known, amounts: Processed(
+            source, lambda below, part: spots.with_spots(below, part, amounts.spots)
+        ),
+    ),
+    Process(
         "phase", "Finding the best angle", _angle,
         lambda source, known, amounts: Processed(source, lambda below, part: rotation.rotated(below, part, known)),
     ),
@@ -179,6 +185,6 @@ PROCESS_NAMES = tuple(process.name for process in PROCESSES)
 
 def in_full(amounts: Amounts) -> Amounts:
     """The same processes, each at its most: what is measured must not hang on an amount."""
-    named = [process.name for process in PROCESSES if amounts.of(process.name) > 0]
+    named = [process.name for process in PROCESSES if amounts.of(process.name) > 0 and process.name != "spots"]
     most = {name: True if isinstance(getattr(amounts, name), bool) else 100.0 for name in named}
     return replace(amounts, hiss=None, **most)  # type: ignore[arg-type]

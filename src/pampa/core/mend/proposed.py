@@ -16,5 +16,5 @@ def proposed(found: list[Finding], amounts: Amounts | None = None) -> Amounts:
             continue
         now = getattr(amounts, finding.process)
         amount = True if isinstance(now, bool) else max(now, float(finding.amount))
-        amounts = replace(amounts, **{finding.process: amount})
+        amounts = replace(amounts, **{finding.process: amount})  # type: ignore[arg-type]
     return amounts

@@ -12,6 +12,7 @@ DID = {
     "hum": "hum at {hz:.2f} Hz, {count} harmonics subtracted", "rumble": "cut below {hz:.0f} Hz",
     "clicks": "{count} clicks taken out", "plosives": "thumps pressed down", "noise": "noise lowered",
     "reverb": "the room lowered", "sibilance": "sharp S pressed down", "breaths": "{count} breaths lowered",
+    "spots": "single places worked on",
     "phase": "phase turned by {degrees:.0f} degrees",
 }  # fmt: skip
 

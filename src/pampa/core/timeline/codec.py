@@ -3,7 +3,7 @@
 from dataclasses import asdict
 from typing import Any
 
-from pampa.core.mend.amounts import Amounts
+from pampa.core.mend.amounts import amounts_of
 from pampa.core.timeline.document import Clip, Document, Ducking, Marker, Mending, Piece, RunningClock, Seam, Track
 from pampa.core.voice.recipe import Recipe
 
@@ -25,7 +25,7 @@ def decode(data: dict[str, Any]) -> Document:
         ducking=Ducking(**data["ducking"]),
         clocks=tuple(RunningClock(**clock) for clock in data["clocks"]),
         # Snapshots from before recordings could be mended do not have them.
-        mendings=tuple(Mending(m["recording"], Amounts(**m["amounts"])) for m in data.get("mendings", ())),
+        mendings=tuple(Mending(m["recording"], amounts_of(m["amounts"])) for m in data.get("mendings", ())),
     )
 
 

@@ -5,7 +5,7 @@ from dataclasses import replace
 from typing import Any
 
 from pampa.core.errors import EditRefused
-from pampa.core.mend.amounts import Amounts
+from pampa.core.mend.amounts import Amounts, amounts_of
 from pampa.core.timeline.document import Document, Mending
 
 SHORTEST_REGION_S = 0.2
@@ -16,10 +16,12 @@ def mend(document: Document, *, name: str, recordings: Sequence[int], amounts: M
 
     name : of what is mended, for the history.
     """
-    wanted = Amounts(**amounts)
+    wanted = amounts_of(amounts)
     region = wanted.region
     if region and region[1] - region[0] < SHORTEST_REGION_S:
         raise EditRefused("The place to learn the noise from is too short. Mark at least 0.2 s. Nothing was changed.")
+    if any(spot.stop_s <= spot.start_s or spot.high_hz <= spot.low_hz for spot in wanted.spots):
+        raise EditRefused("A place to work on is empty. Mark it in the picture first. Nothing was changed.")
     others = tuple(mending for mending in document.mendings if mending.recording not in recordings)
     if wanted == Amounts():
         return replace(document, mendings=others)

@@ -19,7 +19,7 @@ const GRAB = 4;
 const WAVE_S = 60;
 
 export function mountMendPicture({ canvas, stalks, onSeek, onSelect }) {
-  let view = { recording: null, frames: 0, start: 0, span: 30 * RATE, playhead: 0, selection: null, kind: "spectrum", way: "recorded", version: 0, marks: [], region: null };
+  let view = { recording: null, frames: 0, start: 0, span: 30 * RATE, playhead: 0, selection: null, kind: "spectrum", way: "recorded", version: 0, marks: [], region: null, spots: [] };
   let ink = readInk(canvas);
   let shades = null;
   let frame = 0;
@@ -42,6 +42,7 @@ export function mountMendPicture({ canvas, stalks, onSeek, onSelect }) {
 
   const xOf = (place, width) => LEFT + ((place - view.start) / view.span) * (width - LEFT);
   const placeAt = (x) => Math.round(view.start + ((x - LEFT) / (canvas.clientWidth - LEFT)) * view.span);
+  const hzAt = (y) => Math.min(Math.max(LOW_HZ * (HIGH_HZ / LOW_HZ) ** (1 - y / (canvas.clientHeight - FOOT)), 0), 24000);
   const rowHz = (hz) => Math.log(hz / LOW_HZ) / Math.log(HIGH_HZ / LOW_HZ);
 
   function tileOf(zoom, number) {
@@ -143,6 +144,13 @@ export function mountMendPicture({ canvas, stalks, onSeek, onSelect }) {
     }
   }
 
+  // Edges of a place in the picture: left, right, top and bottom. Without a band it is as high as the picture.
+  function box({ start, stop, low_hz: low, high_hz: high }, width, bottom) {
+    const y = (hz) => Math.min(Math.max(bottom * (1 - rowHz(Math.max(hz, LOW_HZ))), 0), bottom);
+    const banded = low !== undefined && view.kind === "spectrum";
+    return [xOf(start, width), xOf(stop, width), banded ? y(high) : 0, banded ? y(low) : bottom];
+  }
+
   function drawPlaces(ctx, width, height, bottom) {
     ctx.fillStyle = ink["rule-soft"];
     ctx.fillRect(LEFT, bottom, width, 1);
@@ -165,10 +173,17 @@ export function mountMendPicture({ canvas, stalks, onSeek, onSelect }) {
       ctx.textBaseline = "top";
       ctx.fillText("noise learned here", from + 5, 7);
     }
+    ctx.strokeStyle = ink.accent;
+    for (const spot of view.spots) {
+      const [x, to, top, low] = box({ start: spot.start_s * RATE, stop: spot.stop_s * RATE, low_hz: spot.low_hz, high_hz: spot.high_hz }, width, bottom);
+      ctx.strokeRect(x, top + 0.5, Math.max(to - x, 2), low - top - 1);
+    }
     if (view.selection) {
       ctx.fillStyle = ink["accent-soft"];
-      const x = xOf(view.selection.start, width);
-      ctx.fillRect(x, 0, xOf(view.selection.stop, width) - x, bottom);
+      ctx.globalAlpha = 0.6;
+      const [x, to, top, low] = box(view.selection, width, bottom);
+      ctx.fillRect(x, top, to - x, low - top);
+      ctx.globalAlpha = 1;
     }
     ctx.fillStyle = ink.accent;
     ctx.fillRect(xOf(view.playhead, width) - 0.75, 0, 1.5, height);
@@ -206,14 +221,19 @@ export function mountMendPicture({ canvas, stalks, onSeek, onSelect }) {
   canvas.addEventListener("pointerdown", (event) => {
     if (event.button !== 0 || event.offsetX < LEFT) return;
     canvas.setPointerCapture(event.pointerId);
-    drag = { x: event.offsetX, place: placeAt(event.offsetX), moved: false };
+    drag = { x: event.offsetX, y: event.offsetY, place: placeAt(event.offsetX), moved: false };
   });
   canvas.addEventListener("pointermove", (event) => {
     if (!drag) return;
     if (Math.abs(event.offsetX - drag.x) > GRAB) drag.moved = true;
     if (!drag.moved) return;
     const place = Math.min(Math.max(placeAt(event.offsetX), 0), view.frames);
-    onSelect({ start: Math.min(place, drag.place), stop: Math.max(place, drag.place) });
+    const selection = { start: Math.min(place, drag.place), stop: Math.max(place, drag.place) };
+    if (event.shiftKey && view.kind === "spectrum") {
+      const [low, high] = [hzAt(Math.max(event.offsetY, drag.y)), hzAt(Math.min(event.offsetY, drag.y))];
+      Object.assign(selection, { low_hz: low, high_hz: high });
+    }
+    onSelect(selection);
   });
   canvas.addEventListener("pointerup", () => {
     if (drag && !drag.moved) { onSelect(null); onSeek(drag.place); }

@@ -22,7 +22,7 @@ const SWITCHES = [
   { name: "polarity", title: "Polarity", about: "Turns the wave over." },
 ];
 const USUAL = { clipping: 100, hum: 100, rumble: 100, clicks: 100, plosives: 70, noise: 50, reverb: 35, sibilance: 40, breaths: 50 };
-const NOTHING = Object.fromEntries([...PROCESSES.map(({ name }) => [name, 0]), ...SWITCHES.map(({ name }) => [name, false]), ["hiss", null], ["noise_from", null], ["noise_to", null]]);
+const NOTHING = Object.fromEntries([...PROCESSES.map(({ name }) => [name, 0]), ...SWITCHES.map(({ name }) => [name, false]), ["hiss", null], ["spots", []], ["noise_from", null], ["noise_to", null]]);
 const remembered = (key, fallback) => JSON.parse(localStorage.getItem(`pampa-mend-${key}`) ?? JSON.stringify(fallback));
 const remember = (key, value) => localStorage.setItem(`pampa-mend-${key}`, JSON.stringify(value));
 
@@ -115,7 +115,7 @@ export function mend(stage) {
     mendVersion: 0,
     refreshPicture() {
       const { noise_from: from, noise_to: to } = this.amounts;
-      stage.mendPicture.show({ way: this.way, version: `${this.mendVersion}:${JSON.stringify(this.amounts)}`, marks: this.mendReport ? this.mendReport.marks : [], region: from === null || to === null ? null : [from, to] });
+      stage.mendPicture.show({ way: this.way, version: `${this.mendVersion}:${JSON.stringify(this.amounts)}`, marks: this.mendReport ? this.mendReport.marks : [], region: from === null || to === null ? null : [from, to], spots: this.amounts.spots });
     },
     // After any change of the document, also by undo.
     refreshAmounts() {
@@ -148,7 +148,7 @@ export function mend(stage) {
     mend(change, recordings = [this.mendId]) {
       const name = recordings.length > 1 ? `${recordings.length} recordings` : this.nameOf(recordings[0]);
       const first = this.mendId;
-      return this.edit(() => ({ edit: "mend", name, recordings, amounts: { ...this.amountsOf(first), ...change } }));
+      return this.edit(() => ({ edit: "mend", name, recordings, amounts: { ...this.amountsOf(first), ...(typeof change === "function" ? change() : change) } }));
     },
     amountsOf(recording) {
       const mending = stage.doc.mendings.find((candidate) => candidate.recording === recording);
@@ -171,11 +171,31 @@ export function mend(stage) {
     get lastTime() { return this.mendReport ? this.mendReport.last : null; },
     get offersLast() { return this.lastTime !== null && this.onIn(this.lastTime.amounts).some(({ name }) => this.amounts[name] !== this.lastTime.amounts[name]); },
     get lastText() { return this.offersLast ? `In ${this.lastTime.episode}: ${this.onIn(this.lastTime.amounts).map(({ name, title }) => (this.lastTime.amounts[name] === true ? title.toLowerCase() : `${title.toLowerCase()} ${Math.round(this.lastTime.amounts[name])}`)).join(", ")}.` : ""; },
-    asLastTime() { return this.mend({ ...this.lastTime.amounts, noise_from: this.amounts.noise_from, noise_to: this.amounts.noise_to }); },
+    asLastTime() { return this.mend({ ...this.lastTime.amounts, noise_from: this.amounts.noise_from, noise_to: this.amounts.noise_to, spots: this.amounts.spots }); },
+    // -- single places --------------------------------------------------------------------------------------------
+
+    get canSpot() { return this.mendSelection !== null; },
+    get spotPlace() {
+      if (!this.mendSelection) return "Drag over the picture to mark a place; with Shift, only a band of frequencies.";
+      const { start, stop, low_hz: low, high_hz: high } = this.mendSelection;
+      return `${this.clock(start)}, ${this.lengthOf(stop - start)}${low === undefined ? "" : `, ${Math.round(low)} to ${Math.round(high)} Hz`}`;
+    },
+    addSpot(how, db) {
+      const { start, stop, low_hz = 0, high_hz = 24000 } = this.mendSelection;
+      const spot = { start_s: start / RATE, stop_s: stop / RATE, how, db, low_hz, high_hz };
+      return this.mend(() => ({ spots: [...this.amountsOf(this.mendId).spots, spot] }));
+    },
+    lowerSpot() { return this.addSpot("lower", 12); },
+    fillSpot() { return this.addSpot("fill", 0); },
+    get spots() { return this.amounts.spots; },
+    spotText(spot) { return `${this.clock(spot.start_s * RATE)} ${spot.how === "fill" ? "filled from around" : `lowered by ${spot.db} dB`}`; },
+    goToSpot(spot) { this.seekMend(Math.max(spot.start_s - 0.5, 0) * RATE); },
+    dropSpot(spot) { return this.mend(() => ({ spots: this.amountsOf(this.mendId).spots.filter((other) => JSON.stringify(other) !== JSON.stringify(spot)) })); },
+
     get canCopy() { return this.mendable.length > 1 && this.onIn(this.amounts).length > 0; },
     copyToAll() {
       const others = this.mendable.filter((recording) => recording.id !== this.mendId).map((recording) => recording.id);
-      return this.mend({ noise_from: null, noise_to: null }, others);
+      return this.mend({ noise_from: null, noise_to: null, spots: [] }, others);
     },
     get hissAmount() { return Math.round(this.amounts.hiss ?? this.amounts.noise); },
     setHiss(event) { return this.mend({ hiss: Number(event.target.value) }); },

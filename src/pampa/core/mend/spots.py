@@ -1,0 +1,70 @@
+"""Spot work: a place in time, or in time and frequency, lowered, or made as soft as what is around it.
+
+Gains on short-time spectra: what lies outside a place, and frequencies outside its band, stay as they are.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from pampa.core.mend.spectra import BINS, HOP, SIZE, sound_of, spectra
+from pampa.core.sound import RATE, FloatArray, Segment, Source
+
+How = Literal["lower", "fill"]
+
+AROUND_S = 0.25
+EDGE = RATE // 200
+LEAST_GAIN = 10 ** (-60 / 20)
+
+
+@dataclass(frozen=True)
+class Spot:
+    """A place from `start_s` to `stop_s` of the recording, and from `low_hz` to `high_hz`.
+
+    how : lower by `db`; or fill, where each frequency is made no louder than it is around the place.
+    """
+
+    start_s: float
+    stop_s: float
+    how: How = "lower"
+    db: float = 12.0
+    low_hz: float = 0.0
+    high_hz: float = RATE / 2
+
+
+def with_spots(source: Source, segment: Segment, spots: Sequence[Spot]) -> FloatArray:
+    """One segment with its spots, one laid over the other."""
+    sound = source.read(segment.start, segment.stop)
+    for spot in spots:
+        start, stop = round(spot.start_s * RATE), round(spot.stop_s * RATE)
+        first, last = max(start, segment.start), min(stop, segment.stop)
+        if first >= last:
+            continue
+        changed = _changed(source, spot, start, stop)[first - start : last - start]
+        ramp = np.minimum(np.arange(first, last) - start + 1, stop - np.arange(first, last)) / EDGE
+        share = np.clip(ramp, 0, 1).astype(np.float32)[:, None]
+        sound = sound.copy()
+        here = sound[first - segment.start : last - segment.start]
+        here += share * changed
+    return sound
+
+
+def _changed(source: Source, spot: Spot, start: int, stop: int) -> FloatArray:
+    """What the spot adds to the whole of its place: shape (stop - start, channels)."""
+    begin, end = start // HOP, -(-stop // HOP) + 1
+    frames = spectra(source, begin, end)
+    hz = np.arange(BINS) * RATE / SIZE
+    band = (hz >= spot.low_hz) & (hz <= spot.high_hz)
+    if spot.how == "lower":
+        gain: NDArray[np.float32] = np.full(frames.shape, 10 ** (-spot.db / 20), np.float32)
+    else:
+        reach = round(AROUND_S * RATE / HOP)
+        around = [spectra(source, begin - reach - 1, begin - 1), spectra(source, end + 1, end + reach + 1)]
+        usual = np.mean([np.mean(np.abs(part) ** 2, axis=1) for part in around], axis=0)[:, None, :]
+        gain = np.sqrt(usual / np.maximum(np.abs(frames) ** 2, 1e-20)).astype(np.float32)
+        gain = np.clip(gain, LEAST_GAIN, 1)
+    gain = np.where(band, gain, np.float32(1))
+    return sound_of(frames * (gain - 1))[start - begin * HOP :][: stop - start]
