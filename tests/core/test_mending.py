@@ -28,7 +28,7 @@ from tests.signals import noise, silence, sine
 
 SECONDS = 30
 NO_FACTS = Facts(np.zeros((0, 2)))
-ALL = Amounts(True, *[80.0] * 6, 60.0, *[80.0] * 3, True, spots=(Spot(19.9, 20.2), Spot(21, 21.5, "fill")))
+ALL = Amounts(True, *[80.0] * 7, 60.0, 80.0, 80.0, True, spots=(Spot(19.9, 20.2), Spot(21, 21.5, "fill")))
 
 
 def voice(person, start_s, seconds=SECONDS, dbfs=-26.0):

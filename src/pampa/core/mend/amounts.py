@@ -21,11 +21,11 @@ class Amounts:
     rumble: float = 0.0
     clicks: float = 0.0
     plosives: float = 0.0
+    breaths: float = 0.0
     noise: float = 0.0
     hiss: float | None = None
     reverb: float = 0.0
     sibilance: float = 0.0
-    breaths: float = 0.0
     phase: bool = False
     noise_from: float | None = None
     noise_to: float | None = None

@@ -1,8 +1,9 @@
 """All processes of Mend in the order that is right, each with how it is measured and how it is applied.
 
 Faults of the recorder go first, because everything after would smear them; then what stands in every moment (hum,
-rumble); then single places (clicks, thumps); then noise and room, which need all that gone to be told well; then the
-voice itself (sharp S, breaths). Phase turns last: it only moves where the peaks lie.
+rumble); then single places (clicks, thumps, breaths, which noise reduction would take for noise); then noise and room,
+which need all that gone to be told well; then sharp S, and what a person has marked. Phase turns last: it only moves
+where the peaks lie.
 """
 
 from collections.abc import Callable
@@ -148,6 +149,12 @@ PROCESSES = (
             source, lambda below, part: lows.without_plosives(below, part, known, amounts.of("plosives"))
         ),
     ),
+    Process(
+        "breaths", "Looking for breaths", _breaths,
+        lambda source, known, amounts: Processed(
+            source, lambda below, part: breaths.with_softer_breaths(below, part, known, amounts.of("breaths"))
+        ),
+    ),
     Process("noise", "Following the noise", _noise, _less_noise),
     Process(
         "reverb", "Listening to the room", lambda source, amounts, facts: profile.followed(source, facts.executor),
@@ -159,12 +166,6 @@ PROCESSES = (
         "sibilance", "Listening for sharp S", _voice,
         lambda source, known, amounts: Processed(
             source, lambda below, part: sibilance.with_softer_s(below, part, known, amounts.of("sibilance"))
-        ),
-    ),
-    Process(
-        "breaths", "Looking for breaths", _breaths,
-        lambda source, known, amounts: Processed(
-            source, lambda below, part: breaths.with_softer_breaths(below, part, known, amounts.of("breaths"))
         ),
     ),
     Process(

@@ -12,10 +12,10 @@ const PROCESSES = [
   { name: "rumble", title: "Rumble", about: "What lies under the voice is cut off." },
   { name: "clicks", title: "Clicks", about: "Of the mouth and of wires, found one by one." },
   { name: "plosives", title: "Plosives", about: "Thumps on P and B are pressed down." },
+  { name: "breaths", title: "Breaths", about: "Between sentences: lowered, never cut." },
   { name: "noise", title: "Noise", about: "Steady and changing noise, 40 dB at most." },
   { name: "reverb", title: "Reverberation", about: "What the room adds after each sound." },
   { name: "sibilance", title: "Sibilance", about: "Sharp S is held under the voice." },
-  { name: "breaths", title: "Breaths", about: "Between sentences: lowered, never cut." },
 ];
 const SWITCHES = [
   { name: "phase", title: "Phase rotation", about: "Wins headroom where the wave leans." },
