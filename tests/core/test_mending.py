@@ -312,7 +312,7 @@ def test_one_process_can_be_heard_alone(speech):
 
 
 def test_what_is_measured_hangs_on_what_comes_before_it_and_not_on_amounts():
-    assert basis("noise", Amounts(noise=10, hum=20)) == basis("noise", Amounts(noise=90, hum=70, breaths=5))
+    assert basis("noise", Amounts(noise=10, hum=20)) == basis("noise", Amounts(noise=90, hum=70, sibilance=5))
     assert basis("noise", Amounts(noise=10)) != basis("noise", Amounts(noise=10, hum=1))
     assert basis("noise", Amounts(noise=10)) != basis("noise", Amounts(noise=10, noise_from=1, noise_to=2))
     assert basis("hum", Amounts(hum=10)) == basis("hum", Amounts(hum=10, noise=9, noise_from=1, noise_to=2))
