@@ -28,15 +28,17 @@ LAYERS = ("into", "into_bias", "taps", "taps_bias", "mix", "mix_bias", "out", "o
 Task = Literal["noise", "room"]
 
 
-def filtered(source: Source, segment: Segment, profile: Profile, task: Task, least: NDArray[np.float32]) -> FloatArray:
+def filtered(source: Source, segment: Segment, profile: Profile, task: Task, least: NDArray[np.float32],
+             sharper: float = 1.0) -> FloatArray:  # fmt: skip
     """One segment under the gains of a network. A sample depends on the second around it and on its place.
 
-    least : the lowest gain of each bin, shape (BINS,).
+    least : the lowest gain of each bin, shape (BINS,). sharper : the power that gains are taken to.
     """
     first, last = segment.start // HOP, -(-segment.stop // HOP) + 1
     frames = spectra(source, first - CONTEXT, last + CONTEXT)
     noise = profile.at(np.arange(first - CONTEXT, last + CONTEXT))
-    kept = np.maximum(per_bin(gains(inputs(powers(frames), noise, profile.loud), task)), least)
+    heard = gains(inputs(powers(frames), noise, profile.loud), task) ** np.float32(sharper)
+    kept = np.maximum(per_bin(heard), least)
     sound = sound_of(frames[:, CONTEXT:-CONTEXT] * kept)
     return sound[segment.start - first * HOP :][: segment.stop - segment.start]
 

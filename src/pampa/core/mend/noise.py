@@ -15,6 +15,8 @@ from pampa.core.sound import RATE, FloatArray, Segment, Source
 
 DEEPEST_DB, DRIEST_DB = 40.0, 24.0
 """What amount 1 takes from noise, and from what a room adds."""
+SHARPER = 1.2
+"""Gains are taken to this power: what the network is half sure of goes a little further."""
 HISS_FROM_HZ, HISS_FULL_HZ = 4_000.0, 8_000.0
 
 
@@ -25,7 +27,7 @@ def without_noise(source: Source, segment: Segment, profile: Profile, amount: fl
     """
     if amount <= 0 and hiss <= 0:
         return source.read(segment.start, segment.stop)
-    return filtered(source, segment, profile, "noise", _least(amount, hiss))
+    return filtered(source, segment, profile, "noise", _least(amount, hiss), SHARPER)
 
 
 def without_room(source: Source, segment: Segment, profile: Profile, amount: float) -> FloatArray:
