@@ -21,7 +21,7 @@ FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--
 EPISODE = 2
 
 # A busy machine may be slow by a factor of five; what never comes fails all the same.
-expect.set_options(timeout=20_000)
+expect.set_options(timeout=40_000)
 
 
 @pytest.fixture(scope="session")

@@ -69,7 +69,12 @@ export function mend(stage) {
     get mendRecording() { return this.mendable.find((recording) => recording.id === this.mendChosen) ?? this.mendable[0] ?? null; },
     get mendId() { return this.mendRecording ? this.mendRecording.id : null; },
     get mendFrames() { return this.mendRecording ? this.mendRecording.facts.conformed_frames : 0; },
-    get mendTitle() { return this.mendRecording ? this.nameOf(this.mendId) : "Nothing to mend yet"; },
+    get mendTitle() { return this.mendRecording ? this.mendName(this.mendRecording) : "Nothing to mend yet"; },
+    // The first recording of a person has the person's name, others, such as pick-up lines, that of their file.
+    mendName(recording) {
+      const first = this.mendable.find((other) => other.person && other.person === recording.person) ?? recording;
+      return first.id === recording.id && recording.person ? recording.person : recording.name;
+    },
     isMending(recording) { return recording.id === this.mendId; },
     mendCount(recording) {
       const mending = this.revision >= 0 && stage.doc.mendings.find((candidate) => candidate.recording === recording.id);
