@@ -1,5 +1,6 @@
 """Mend as a person uses it: proposals, measuring in the background, three ways of listening, pictures, a report."""
 
+import threading
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any, Literal
@@ -58,19 +59,25 @@ class Mending:
                  sounds: Sounds) -> None:  # fmt: skip
         self._sessions, self._jobs, self._events = sessions, jobs, events
         self._shows, self._editing, self._sounds = shows, editing, sounds
+        self._lock = threading.Lock()
+        self._at_work: set[int] = set()
         self._compared = lru_cache(256)(self._level_change)
         jobs.register("mend", self._measure)
         editing.watch(self.look_after)
 
     def look_after(self, state: State) -> None:
         """Begin to measure what the document asks for and nobody knows yet."""
-        open_ones = {job["label"] for job in self._jobs.open_jobs(state.episode_id)} if state.document.mendings else ()
         for mending in state.document.mendings:
-            if self._sounds.lacks_mends(mending.recording, mending.amounts):
-                recording = self._recording(mending.recording)
-                label = f"Mending {recording.person or recording.name}"
-                if label not in open_ones:
-                    self._jobs.start("mend", state.episode_id, label, recording=mending.recording)
+            number = mending.recording
+            if not self._sounds.lacks_mends(number, mending.amounts):
+                continue
+            with self._lock:
+                if number in self._at_work:
+                    continue
+                self._at_work.add(number)
+            recording = self._recording(number)
+            self._jobs.start("mend", state.episode_id, f"Mending {recording.person or recording.name}",
+                             recording=number)  # fmt: skip
 
     def report(self, recording_id: int) -> Report:
         """How a recording stands."""
@@ -158,11 +165,17 @@ class Mending:
         """The job: measure until nothing is lacking, also of what was asked for meanwhile."""
         number = parameters["recording"]
         episode_id = self._jobs.episode_of(job_id)
-        while True:
-            amounts = self._editing.state(episode_id).document.amounts(number)
-            if not self._sounds.lacks_mends(number, amounts):
-                break
-            self._sounds.measure_mends(number, amounts, progress)
+        try:
+            while True:
+                amounts = self._editing.state(episode_id).document.amounts(number)
+                if not self._sounds.lacks_mends(number, amounts):
+                    break
+                self._sounds.measure_mends(number, amounts, progress)
+        finally:
+            with self._lock:
+                self._at_work.discard(number)
+        # An edit may have come after the last look and found this still at work.
+        self.look_after(self._editing.state(episode_id))
         self._events.post(Event("mended", episode_id, {"recording": number}))
 
     def _known(self, recording_id: int, amounts: Amounts) -> dict[str, Any]:

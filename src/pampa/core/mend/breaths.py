@@ -1,7 +1,7 @@
 """Breaths between sentences: found by their breadth and softness, lowered, never cut, and never within a word.
 
-A breath has hardly anything where voices are strongest, stands over the room above 1 kHz, lasts a moment, and on at
-least one side has a pause.
+A breath has hardly anything where voices are strongest, stands over the room above 1 kHz, lasts a moment, and comes
+after a pause.
 """
 
 import numpy as np
@@ -58,9 +58,8 @@ def _breaths(source: Source, executor: Executor | None) -> list[tuple[int, int]]
         if not SHORTEST_S * PER_S <= last - first <= LONGEST_S * PER_S:
             continue
         near = round(PAUSE_S * PER_S)
-        before, after = quiet[max(first - near, 0) : first], quiet[last : last + near]
-        beside = [bool(side.size) and side.mean() > 0.6 for side in (before, after)]
-        if all(beside) or (beside[0] and last - first > 0.2 * PER_S):
+        before = quiet[max(first - near, 0) : first]
+        if before.size and before.mean() > 0.6:
             found.append((int(first) - CLEAR, int(last) + CLEAR))
     return found
 

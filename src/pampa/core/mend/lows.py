@@ -18,6 +18,8 @@ from pampa.core.sound import RATE, FloatArray, Segment, Source
 REACH = RATE // 20
 """Half the length of the filters."""
 THUMPS_BELOW_HZ = 105.0
+OVER_USUAL = 1.7
+"""The low band is held under so many times what it usually is."""
 CELL = 240
 """Frames of one value of the gain: 5 ms."""
 SLOW = 5
@@ -75,9 +77,6 @@ def without_plosives(source: Source, segment: Segment, usual: float, amount: flo
     places = (np.arange(inside.start, inside.stop) + 0.5) / CELL - 0.5
     share = amount * np.interp(places, np.arange(taken.size), taken)
     return sound - share.astype(np.float32)[:, None] * low[inside]
-
-
-OVER_USUAL = 1.7
 
 
 def _gain(low: FloatArray, limit: float) -> NDArray[np.float64]:
