@@ -1,0 +1,113 @@
+"""Looking for finds in a process of its own and after all others: the page and the sound stay quick meanwhile."""
+
+import json
+import os
+import subprocess
+import sys
+from collections.abc import Callable, Sequence
+from dataclasses import asdict, dataclass
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from pampa.core.errors import PampaError
+from pampa.core.executor import Threads
+from pampa.core.files.conform import conformed_source
+from pampa.core.files.whole import whole
+from pampa.core.finds.find import VERSION, Heard, hear
+from pampa.core.finds.placed import Lying, find_placed, packed, unpacked
+
+NICE = 10
+LISTENING, COMPARING = 0.9, 0.92
+"""Shares of the work: listening ends at the one, comparing begins at the other."""
+
+Progress = Callable[[str, float], None]
+
+
+@dataclass(frozen=True)
+class Conformed:
+    """A conformed recording and where it lies: see `Lying`."""
+
+    folder: str
+    begins: int
+    drift_ppm: float
+
+
+def find_in_child(recordings: Sequence[Conformed], progress: Progress) -> list[dict[str, Any]]:
+    """`find_placed` of conformed recordings, as plain data. What was listened to is kept beside each.
+
+    progress : may raise to stop; then the child ends too. Raises PampaError where the child came to nothing.
+    """
+    command = [sys.executable, "-m", "pampa.core.files.seeking"]
+    with subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True
+                          ) as child:  # fmt: skip
+        assert child.stdin is not None
+        assert child.stdout is not None
+        answer: dict[str, Any] = {}
+        try:
+            json.dump([asdict(recording) for recording in recordings], child.stdin)
+            child.stdin.close()
+            for line in child.stdout:
+                answer = json.loads(line)
+                if "share" in answer:
+                    progress(answer["doing"], answer["share"])
+        except BaseException:
+            child.kill()
+            raise
+    if "finds" not in answer:
+        raise PampaError("Looking for finds came to an end too soon. Nothing was changed. Open Prune again to retry.")
+    found: list[dict[str, Any]] = answer["finds"]
+    return found
+
+
+def heard_of(folder: Path, told: Callable[[float], None] = lambda share: None) -> Heard:
+    """A conformed recording listened to, now or before: what was heard is kept beside it."""
+    path = folder / "finds" / f"heard-{VERSION}.npz"
+    if path.exists():
+        with np.load(path) as arrays:
+            return unpacked(dict(arrays))
+    heard = hear(conformed_source(folder), _Counting(told))
+    path.parent.mkdir(exist_ok=True)
+    with whole(path) as making:
+        np.savez(making, **packed(heard))  # type: ignore[arg-type]
+    return heard
+
+
+class _Counting(Threads):
+    """Threads that tell how many segments have been done, of both passes of `hear`."""
+
+    def __init__(self, told: Callable[[float], None]) -> None:
+        super().__init__(os.cpu_count() or 1)
+        self._told = told
+        self._passed = 0
+
+    def map(self, function: Any, items: Any) -> Any:
+        listed = list(items)
+        for index, result in enumerate(super().map(function, listed)):
+            self._told((self._passed + (index + 1) / len(listed)) / 2)
+            yield result
+        self._passed += 1
+
+
+def main() -> None:
+    """The child: prints one JSON object a line, the last with the finds."""
+    os.nice(NICE)
+    wanted = json.load(sys.stdin)
+    lying = []
+    for n, each in enumerate(wanted):
+
+        def told(share: float, n: int = n) -> None:
+            tell("Listening", LISTENING * (n + share) / len(wanted))
+
+        lying.append(Lying(heard_of(Path(each["folder"]), told), each["begins"], each["drift_ppm"]))
+    tell("Comparing", COMPARING)
+    print(json.dumps({"finds": [asdict(find) for find in find_placed(lying)]}), flush=True)
+
+
+def tell(doing: str, share: float) -> None:
+    print(json.dumps({"doing": doing, "share": round(share, 3)}), flush=True)
+
+
+if __name__ == "__main__":
+    main()
