@@ -2,10 +2,11 @@
 
 from dataclasses import replace
 from itertools import count
+from typing import Any
 
 from pampa.core.errors import EditRefused, NotFound
 from pampa.core.timeline.document import Clip, Document, Kind, Marker, Seam, Track, check, next_id
-from pampa.core.timeline.ranges import split_at
+from pampa.core.timeline.ranges import join_at, split_at
 from pampa.core.voice.recipe import Recipe
 
 LOUDEST_DB, SOFTEST_DB = 24.0, -60.0
@@ -23,19 +24,40 @@ def split(document: Document, *, at: int, tracks: list[int] | None = None) -> Do
     return check(changed)
 
 
-def move(document: Document, *, clip: int, start: int, track: int | None = None) -> Document:
-    """Move one clip to another time, or to another track."""
+def join(document: Document, *, at: int) -> Document:
+    """Make one of two clips that meet at a place, on every track where sound runs on from one into the other."""
+    tracks = tuple(replace(track, clips=tuple(join_at(list(track.clips), at))) for track in document.tracks)
+    if tracks == document.tracks:
+        raise EditRefused("Nothing was split here, or it does not run on any more. Nothing was changed.")
+    return check(replace(document, tracks=tracks))
+
+
+def move(document: Document, *, clip: int, start: int, track: int | None = None, following: bool = False) -> Document:
+    """Move one clip to another time, or to another track.
+
+    following : all that comes after it on its track moves as far, the gaps between stay.
+    """
     home, moved = document.find_clip(clip)
     if start < 0:
         raise EditRefused("A piece cannot start before the beginning. Nothing was changed.")
+    if following:
+        if home.linked:
+            raise EditRefused("Talk moves together with everybody: take out or put in time instead.")
+        clips = tuple(c if c.start < moved.start else c.moved(start - moved.start) for c in home.clips)
+        return check(document.with_track(replace(home, clips=clips)))
     target = home if track is None else document.track(track)
     document = document.with_track(replace(home, clips=tuple(c for c in home.clips if c.id != clip)))
     return _with_clip(document, target.id, replace(moved, start=start))
 
 
-def trim(document: Document, *, clip: int, edge: str, at: int, frames: int) -> Document:
-    """Move the start or the end of a clip to `at`, uncovering or hiding sound. `frames`: of its recording."""
+def trim(document: Document, *, clip: int, edge: str, at: int, frames: int, following: bool = False) -> Document:
+    """Move the start or the end of a clip to `at`, uncovering or hiding sound. `frames`: of its recording.
+
+    following : what comes after on its track moves with the end, so that no gap is left and nothing is covered.
+    """
     track, old = document.find_clip(clip)
+    if following and track.linked:
+        raise EditRefused("Talk closes up for everybody: take the stretch out instead, or drag the side of its seam.")
     if edge == "start":
         at = max(at, old.start - old.source, 0)
         new = replace(old, source=old.source + at - old.start, start=at, length=old.end - at)
@@ -46,20 +68,36 @@ def trim(document: Document, *, clip: int, edge: str, at: int, frames: int) -> D
         raise EditRefused("That would leave nothing of the piece. Take it out instead. Nothing was changed.")
     fade_in = min(new.fade_in, new.length)
     new = replace(new, fade_in=fade_in, fade_out=min(new.fade_out, new.length - fade_in))
-    return check(document.with_track(replace(track, clips=_replaced(track, new))))
+    clips = _replaced(track, new)
+    if following:
+        # With the start trimmed, the clip itself stays where it began; what follows closes up to its new end.
+        new = replace(new, start=old.start) if edge == "start" else new
+        by = new.length - old.length
+        clips = tuple(new if c.id == clip else c if c.start < old.start else c.moved(by) for c in track.clips)
+    return check(document.with_track(replace(track, clips=clips)))
+
+
+def slip(document: Document, *, clip: int, by: int, frames: int) -> Document:
+    """Slide the sound under a clip: it begins `by` frames later in its recording, which has `frames` of them."""
+    track, old = document.find_clip(clip)
+    source = min(max(old.source + by, 0), max(frames - old.length, 0))
+    if source == old.source:
+        raise EditRefused("The recording has no more sound on that side. Nothing was changed.")
+    return check(document.with_track(replace(track, clips=_replaced(track, replace(old, source=source)))))
 
 
 def set_clip(
     document: Document, *, clip: int, gain_db: float | None = None, fade_in: int | None = None,
-    fade_out: int | None = None,
+    fade_out: int | None = None, muted: bool | None = None,
 ) -> Document:  # fmt: skip
-    """Change a clip's gain or fades (in frames)."""
+    """Change a clip's gain or fades (in frames), or whether it is heard."""
     track, old = document.find_clip(clip)
     new = replace(
         old,
-        gain_db=old.gain_db if gain_db is None else _level(gain_db),
+        gain_db=old.gain_db if gain_db is None else checked_gain(gain_db),
         fade_in=old.fade_in if fade_in is None else fade_in,
         fade_out=old.fade_out if fade_out is None else fade_out,
+        muted=old.muted if muted is None else muted,
     )
     return check(document.with_track(replace(track, clips=_replaced(track, new))))
 
@@ -75,7 +113,7 @@ def add_clip(
     gain_db: float = 0.0, fade_in: int = 0, fade_out: int = 0,
 ) -> Document:  # fmt: skip
     """Put a stretch of a recording onto a track."""
-    clip = Clip(next_id(document), recording, source, start, length, _level(gain_db), fade_in, fade_out)
+    clip = Clip(next_id(document), recording, source, start, length, checked_gain(gain_db), fade_in, fade_out)
     return _with_clip(document, track, clip)
 
 
@@ -119,7 +157,7 @@ def set_track(
         old,
         name=old.name if name is None else _name(name),
         kind=old.kind if kind is None else kind,
-        gain_db=old.gain_db if gain_db is None else _level(gain_db),
+        gain_db=old.gain_db if gain_db is None else checked_gain(gain_db),
         muted=old.muted if muted is None else muted,
         treated=old.treated if treated is None else treated,
         pinned=old.pinned if pinned is None else pinned,
@@ -147,11 +185,28 @@ def add_marker(document: Document, *, at: int, name: str = "") -> Document:
     return check(replace(document, markers=tuple(markers)))
 
 
-def set_marker(document: Document, *, marker: int, name: str) -> Document:
-    """Name a marker."""
-    _marker(document, marker)
-    named = (replace(m, name=name.strip()[:200]) if m.id == marker else m for m in document.markers)
-    return replace(document, markers=tuple(named))
+def add_markers(document: Document, *, name: str, markers: list[list[Any]]) -> Document:
+    """Mark several places at once. markers : place and name of each. name : where they come from, for the history."""
+    del name
+    ids = count(next_id(document))
+    added = [Marker(next(ids), at, text.strip()[:200]) for at, text in markers]
+    together = sorted([*document.markers, *added], key=lambda m: (m.at, m.id))
+    return check(replace(document, markers=tuple(together)))
+
+
+def set_marker(
+    document: Document, *, marker: int, name: str | None = None, at: int | None = None, tint: int | None = None
+) -> Document:
+    """Name a marker, move it, or colour the section that it begins: `tint` 1 to 5, or 0 for none."""
+    old = _marker(document, marker)
+    new = replace(
+        old,
+        name=old.name if name is None else name.strip()[:200],
+        at=old.at if at is None else at,
+        tint=old.tint if tint is None else tint,
+    )
+    markers = sorted((new if m.id == marker else m for m in document.markers), key=lambda m: (m.at, m.id))
+    return check(replace(document, markers=tuple(markers)))
 
 
 def remove_marker(document: Document, *, marker: int) -> Document:
@@ -160,9 +215,11 @@ def remove_marker(document: Document, *, marker: int) -> Document:
     return replace(document, markers=tuple(m for m in document.markers if m.id != marker))
 
 
-def _marker(document: Document, marker: int) -> None:
-    if all(m.id != marker for m in document.markers):
+def _marker(document: Document, marker: int) -> Marker:
+    found = next((m for m in document.markers if m.id == marker), None)
+    if found is None:
         raise NotFound("That marker is not in the episode any more. Nothing was changed.")
+    return found
 
 
 def _with_clip(document: Document, track_id: int, clip: Clip) -> Document:
@@ -180,7 +237,8 @@ def _without_track(seam: Seam, track: int) -> Seam:
     return replace(seam, pieces=pieces, seams=tuple(_without_track(inner, track) for inner in seam.seams))
 
 
-def _level(gain_db: float) -> float:
+def checked_gain(gain_db: float) -> float:
+    """A gain that a clip or track may have, in dB. Raises EditRefused for any other."""
     if not SOFTEST_DB <= gain_db <= LOUDEST_DB:
         raise EditRefused(f"A gain lies between {SOFTEST_DB:.0f} and +{LOUDEST_DB:.0f} dB. Nothing was changed.")
     return float(gain_db)

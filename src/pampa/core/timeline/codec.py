@@ -4,7 +4,18 @@ from dataclasses import asdict
 from typing import Any
 
 from pampa.core.mend.amounts import amounts_of
-from pampa.core.timeline.document import Clip, Document, Ducking, Marker, Mending, Piece, RunningClock, Seam, Track
+from pampa.core.timeline.document import (
+    Clip,
+    Document,
+    Ducking,
+    Left,
+    Marker,
+    Mending,
+    Piece,
+    RunningClock,
+    Seam,
+    Track,
+)
 from pampa.core.voice.recipe import Recipe
 
 
@@ -24,8 +35,10 @@ def decode(data: dict[str, Any]) -> Document:
         markers=tuple(Marker(**marker) for marker in data["markers"]),
         ducking=Ducking(**data["ducking"]),
         clocks=tuple(RunningClock(**clock) for clock in data["clocks"]),
-        # Snapshots from before recordings could be mended do not have them.
+        # Snapshots from before there were mendings or finds do not have them.
         mendings=tuple(Mending(m["recording"], amounts_of(m["amounts"])) for m in data.get("mendings", ())),
+        left=tuple(Left(**left) for left in data.get("left", ())),
+        added=tuple(Left(**added) for added in data.get("added", ())),
     )
 
 
@@ -42,5 +55,6 @@ def _seam(data: dict[str, Any]) -> Seam:
             "seams": tuple(map(_seam, data["seams"])),
             "markers": tuple(Marker(**marker) for marker in data["markers"]),
             "shifts": tuple((key, by) for key, by in data["shifts"]),
+            "laid": tuple(data.get("laid", ())),
         }
     )

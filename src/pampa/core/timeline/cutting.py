@@ -1,5 +1,6 @@
 """Taking out and putting back: the edits that make and undo seams."""
 
+from collections.abc import Iterator
 from dataclasses import replace
 from itertools import count
 
@@ -11,15 +12,24 @@ SHORTEST = 48
 """Frames: anything under a millisecond is a slip of the hand."""
 
 
-def take_out(document: Document, *, start: int, stop: int) -> Document:
-    """Take a range out of all talk and close up. Music and effects keep whole and follow, unless pinned."""
-    start, stop = _range(document, start, stop)
+def take_out(document: Document, *, start: int, stop: int, whole: bool = False) -> Document:
+    """Take a range out of all talk and close up. Music and effects keep whole and follow, unless pinned.
+
+    whole : take it out of music and effects as well, also of those that are pinned.
+    """
+    return check(taken_out(document, start, stop, count(next_id(document)), whole=whole))
+
+
+def taken_out(document: Document, start: int, stop: int, ids: Iterator[int], *, whole: bool = False) -> Document:
+    """`take_out` with numbers that are given, unchecked: for many ranges that are checked together."""
+    start, stop = selected(document, start, stop)
     length = stop - start
-    document, seam = _lift(document, document.linked_tracks(), start, stop, closed=True)
+    cut = document.tracks if whole else document.linked_tracks()
+    document, seam = _lift(document, cut, start, stop, ids, closed=True)
     shifts: list[tuple[int, int]] = []
     tracks = []
     for track in document.tracks:
-        if track.linked:
+        if track.linked or whole:
             track = replace(track, clips=shift(track.clips, start, -length))
         elif not track.pinned:
             track, moved = _follow(track, start, stop)
@@ -35,18 +45,23 @@ def take_out(document: Document, *, start: int, stop: int) -> Document:
     before = [s for s in document.seams if s.at <= start]
     after = [s.moved(-length) for s in document.seams if s.at >= stop]
     markers = [m.moved(-length) if m.at >= stop else m for m in document.markers if not start < m.at < stop]
-    return check(replace(document, tracks=tuple(tracks), seams=(*before, seam, *after), markers=tuple(markers)))
+    return replace(document, tracks=tuple(tracks), seams=(*before, seam, *after), markers=tuple(markers))
 
 
 def clear(document: Document, *, start: int, stop: int, tracks: list[int] | None = None) -> Document:
     """Take a range out of some tracks (all talk if none are named) and leave its room empty."""
-    start, stop = _range(document, start, stop)
+    return check(cleared(document, start, stop, tracks, count(next_id(document))))
+
+
+def cleared(document: Document, start: int, stop: int, tracks: list[int] | None, ids: Iterator[int]) -> Document:
+    """`clear` with numbers that are given, unchecked."""
+    start, stop = selected(document, start, stop)
     chosen = document.linked_tracks() if tracks is None else tuple(document.track(t) for t in tracks)
-    document, seam = _lift(document, chosen, start, stop, closed=False)
+    document, seam = _lift(document, chosen, start, stop, ids, closed=False)
     if not any(piece.clips for piece in seam.pieces):
         raise EditRefused("There is nothing there to take out. Nothing was changed.")
     before = [s for s in document.seams if s.at <= start]
-    return check(replace(document, seams=(*before, seam, *document.seams[len(before) :])))
+    return replace(document, seams=(*before, seam, *document.seams[len(before) :]))
 
 
 def put_back(document: Document, *, seam: int) -> Document:
@@ -57,8 +72,8 @@ def put_back(document: Document, *, seam: int) -> Document:
     moved = dict(gone.shifts)
     tracks = []
     for track in document.tracks:
-        clips = track.clips
-        if gone.closed and track.linked:
+        clips = tuple(clip for clip in track.clips if clip.id not in gone.laid) if gone.laid else track.clips
+        if gone.closed and (track.linked or track.id in pieces):
             if any(clip.start < at < clip.end for clip in clips):
                 raise EditRefused(
                     f"Something on {track.name} now lies across this seam. Nothing was changed; split it at the "
@@ -93,7 +108,8 @@ def put_back(document: Document, *, seam: int) -> Document:
     )
 
 
-def _range(document: Document, start: int, stop: int) -> tuple[int, int]:
+def selected(document: Document, start: int, stop: int) -> tuple[int, int]:
+    """The part of a range that lies in the episode. Raises EditRefused where that is less than a millisecond."""
     start, stop = max(min(start, stop), 0), min(max(start, stop), document.length)
     if stop - start < SHORTEST:
         raise EditRefused("Nothing is selected. Drag over the sheet, or set the in and out points with [ and ].")
@@ -101,9 +117,8 @@ def _range(document: Document, start: int, stop: int) -> tuple[int, int]:
 
 
 def _lift(
-    document: Document, chosen: tuple[Track, ...], start: int, stop: int, *, closed: bool
+    document: Document, chosen: tuple[Track, ...], start: int, stop: int, ids: Iterator[int], *, closed: bool
 ) -> tuple[Document, Seam]:
-    ids = count(next_id(document))
     seam_id = next(ids)
     pieces = []
     for track in chosen:

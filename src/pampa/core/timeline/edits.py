@@ -5,7 +5,7 @@ from typing import Any
 
 from pampa.core.errors import EditRefused
 from pampa.core.sound import RATE
-from pampa.core.timeline import arranging, cutting, laying, lining, mending
+from pampa.core.timeline import arranging, cutting, inserting, laying, lining, mending, pruning, seams, turns, versions
 from pampa.core.timeline.document import Document
 
 Edit = Callable[..., Document]
@@ -13,23 +13,36 @@ Edit = Callable[..., Document]
 EDITS: Mapping[str, Edit] = {
     edit.__name__: edit
     for edit in (
-        cutting.take_out, cutting.clear, cutting.put_back,
-        arranging.split, arranging.move, arranging.trim, arranging.set_clip, arranging.remove_clip,
-        arranging.add_clip, arranging.bring_in, arranging.add_track, arranging.remove_track, arranging.set_track,
-        arranging.set_recipe, arranging.set_ducking, lining.nudge, lining.line_up,
+        cutting.take_out, cutting.clear, cutting.put_back, seams.drag_seam, seams.set_seam,
+        inserting.insert, inserting.carry, inserting.drop_spot, inserting.lift_spot, turns.slide, versions.restore,
+        arranging.split, arranging.join, arranging.slip, arranging.move, arranging.trim, arranging.set_clip,
+        arranging.remove_clip, arranging.add_clip, arranging.bring_in, arranging.add_track, arranging.remove_track,
+        arranging.set_track, arranging.set_recipe, arranging.set_ducking, lining.nudge, lining.line_up,
         laying.lay, laying.in_sequence, laying.take_seat, laying.begin,
-        mending.mend, arranging.add_marker, arranging.set_marker, arranging.remove_marker,
+        mending.mend, pruning.prune, pruning.leave, pruning.reopen, pruning.mark_find,
+        pruning.drop_find,
+        arranging.add_marker, arranging.add_markers, arranging.set_marker, arranging.remove_marker,
     )
 }  # fmt: skip
 
 SENTENCES = {
     "take_out": "Took out {length} at {place}",
-    "clear": "Left {length} empty at {place}",
+    "clear": "Left room tone for {length} at {place}",
     "put_back": "Put a seam back",
+    "drag_seam": "Dragged the side of a seam",
+    "set_seam": "Changed how a join crosses over",
+    "insert": "Put in {name} at {place}",
+    "carry": "Carried {length} to {to}",
+    "drop_spot": "Dropped in {name} at {place}",
+    "lift_spot": "Took a spot out again",
+    "slide": "Moved what one person says at {place}",
+    "restore": "Went back to {name}",
     "split": "Split at {place}",
+    "join": "Joined at {place}",
+    "slip": "Slipped the sound of a piece",
     "move": "Moved a piece to {place}",
     "trim": "Trimmed a piece",
-    "set_clip": "Changed a piece's gain or fades",
+    "set_clip": "Changed a piece's gain, fades or muting",
     "remove_clip": "Removed a piece",
     "add_clip": "Added a piece at {place}",
     "bring_in": "Brought in {name}",
@@ -45,8 +58,14 @@ SENTENCES = {
     "take_seat": "Put sound on a waiting track",
     "begin": "Began from the pattern {name}",
     "mend": "Mended {name}",
+    "prune": "Pruned {name}",
+    "leave": "Left {name}",
+    "reopen": "Asked again about {name}",
+    "mark_find": "Marked {name} as a find",
+    "drop_find": "Forgot {name} as a find",
     "add_marker": "Marked {place}",
-    "set_marker": "Named a marker",
+    "add_markers": "Brought in markers from {name}",
+    "set_marker": "Changed a marker",
     "remove_marker": "Removed a marker",
 }
 
@@ -64,6 +83,7 @@ def describe(name: str, parameters: Mapping[str, Any]) -> str:
     return SENTENCES[name].format(
         length=f"{abs(stop - start) / RATE:.1f} s",
         place=clock(min(start, stop or start)),
+        to=clock(parameters.get("to", 0)),
         name=parameters.get("name", ""),
     )
 

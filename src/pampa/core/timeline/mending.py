@@ -5,10 +5,25 @@ from dataclasses import replace
 from typing import Any
 
 from pampa.core.errors import EditRefused
-from pampa.core.mend.amounts import Amounts, amounts_of
+from pampa.core.mend.amounts import Amounts, Other, amounts_of
 from pampa.core.timeline.document import Document, Mending
+from pampa.core.timeline.in_step import recordings_of
+from pampa.core.timeline.lining import distance
 
 SHORTEST_REGION_S = 0.2
+
+
+def amounts_in(document: Document, recording: int) -> Amounts:
+    """How a recording is mended in an episode: with the others in it, where that hangs on them."""
+    amounts = document.amounts(recording)
+    people = [number for number in recordings_of(document, "person") if number != recording] if amounts.bleed else []
+    if not people or not any(clip.recording == recording for t in document.linked_tracks() for clip in t.clips):
+        return amounts
+    own = document.drift_ppm(recording)
+    others = [
+        Other(number, distance(document, number, recording), document.drift_ppm(number) - own) for number in people
+    ]
+    return replace(amounts, among=tuple(others))
 
 
 def mend(document: Document, *, name: str, recordings: Sequence[int], amounts: Mapping[str, Any]) -> Document:

@@ -1,9 +1,14 @@
 """Taking a range out of the clips of one track, and laying it back in."""
 
+from bisect import bisect_left, bisect_right
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
+from operator import attrgetter
 
 from pampa.core.timeline.document import Clip, Piece, Track
+
+# The clips of a track are in order and none overlaps another: their starts and their ends can be bisected.
+_start, _end = attrgetter("start"), attrgetter("end")
 
 
 @dataclass(frozen=True)
@@ -35,18 +40,29 @@ def split_at(clips: tuple[Clip, ...], at: int, ids: Iterator[int]) -> tuple[Clip
 
 def lift(track: Track, start: int, stop: int, ids: Iterator[int]) -> Lifted:
     """Take `[start, stop)` off a track; what follows stays where it is."""
+    first, last = bisect_right(track.clips, start, key=_end), bisect_left(track.clips, stop, key=_start)
+    touched = track.clips[first:last]
     divided = tuple(
-        clip.moved(-start) for clip in track.clips if clip.start < start < clip.end or clip.start < stop < clip.end
+        clip.moved(-start) for clip in touched if clip.start < start < clip.end or clip.start < stop < clip.end
     )
-    clips = split_at(split_at(track.clips, start, ids), stop, ids)
-    inside = tuple(clip.moved(-start) for clip in clips if start <= clip.start < stop)
-    outside = tuple(clip for clip in clips if not start <= clip.start < stop)
+    parts = split_at(split_at(touched, start, ids), stop, ids)
+    inside = tuple(clip.moved(-start) for clip in parts if start <= clip.start < stop)
+    beside = tuple(clip for clip in parts if not start <= clip.start < stop)
+    outside = track.clips[:first] + beside + track.clips[last:]
     return Lifted(replace(track, clips=outside), Piece(track.id, inside, divided))
 
 
 def shift(clips: tuple[Clip, ...], at: int, by: int) -> tuple[Clip, ...]:
     """Move every clip that starts at or after `at`."""
-    return tuple(clip.moved(by) if clip.start >= at else clip for clip in clips)
+    first = bisect_left(clips, at, key=_start)
+    return clips[:first] + tuple(clip.moved(by) for clip in clips[first:])
+
+
+def divided_at(piece: Piece, at: int, ids: Iterator[int]) -> tuple[Piece, Piece]:
+    """A piece as two: what it holds before `at` frames of the missing range, and what it holds after."""
+    clips = split_at(piece.clips, at, ids)
+    before = tuple(clip for clip in clips if clip.start < at)
+    return Piece(piece.track, before), Piece(piece.track, tuple(clip.moved(-at) for clip in clips[len(before) :]))
 
 
 def lay_back(track: Track, piece: Piece, at: int, length: int) -> Track:
@@ -59,7 +75,7 @@ def lay_back(track: Track, piece: Piece, at: int, length: int) -> Track:
     for whole in piece.divided:
         for edge in (at, at + length):
             if whole.start + at < edge < whole.end + at:
-                clips = _join_at(clips, edge)
+                clips = join_at(clips, edge)
     wholes = {whole.id: whole.moved(at) for whole in piece.divided}
     return replace(track, clips=tuple(_restored(clip, wholes.get(clip.id)) for clip in clips))
 
@@ -72,7 +88,8 @@ def _restored(clip: Clip, whole: Clip | None) -> Clip:
     return whole
 
 
-def _join_at(clips: list[Clip], at: int) -> list[Clip]:
+def join_at(clips: list[Clip], at: int) -> list[Clip]:
+    """The clips with the two that meet at a place made one, where sound runs on from one into the other."""
     for index in range(len(clips) - 1):
         left, right = clips[index], clips[index + 1]
         if left.end == at and left.runs_on_into(right):
