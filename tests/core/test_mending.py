@@ -28,7 +28,11 @@ from tests.signals import noise, silence, sine
 
 SECONDS = 30
 NO_FACTS = Facts(np.zeros((0, 2)))
-ALL = Amounts(True, *[80.0] * 7, 60.0, 80.0, 80.0, True, spots=(Spot(19.9, 20.2), Spot(21, 21.5, "fill")))
+ALL = Amounts(
+    polarity=True, drop_outs=100.0, clipping=80.0, hum=80.0, rumble=80.0, clicks=80.0, plosives=80.0, breaths=80.0,
+    noise=80.0, hiss=60.0, reverb=80.0, gate=60.0, sibilance=80.0, phase=True,
+    spots=(Spot(19.9, 20.2), Spot(21, 21.5, "fill")),
+)  # fmt: skip
 
 
 def voice(person, start_s, seconds=SECONDS, dbfs=-26.0):
@@ -322,7 +326,7 @@ def test_what_is_measured_hangs_on_what_comes_before_it_and_not_on_amounts():
 def test_what_is_proposed_becomes_amounts():
     found = [Finding("noise", "", "noise", 35), Finding("phase", "", "phase", 100), Finding("sides", "", "split"),
              Finding("drop-out", "", "drop_outs", 100)]  # fmt: skip
-    assert proposed(found, Amounts(noise=50, hum=10)) == Amounts(noise=50, hum=10, phase=True)
+    assert proposed(found, Amounts(noise=50, hum=10)) == Amounts(noise=50, hum=10, phase=True, drop_outs=100)
 
 
 def test_deeds_and_marks_tell_what_was_done(speech):

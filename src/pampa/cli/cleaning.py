@@ -17,11 +17,13 @@ from pampa.core.errors import PampaError
 from pampa.core.executor import Executor, Threads
 from pampa.core.files.conform import clipped_stretches, conform, conformed_source
 from pampa.core.files.whole import whole
+from pampa.core.loudness import measure_source
 from pampa.core.loudness.measure import to_db
 from pampa.core.mend.amounts import Amounts
 from pampa.core.mend.clean import Done, Measured, measure, mended
 from pampa.core.mend.processes import Facts
 from pampa.core.mend.proposed import proposed
+from pampa.core.mend.region import doubt
 from pampa.core.mend.report import deeds
 from pampa.core.sound import Source
 
@@ -40,6 +42,7 @@ def clean_file(path: Path, out: Path, amounts: Amounts, *, auto: bool, as_json: 
         if auto:
             checkup = examine(source, clipped=clipped, sides_db=sides_db, executor=executor)
             amounts = proposed(findings(checkup), amounts)
+        doubted = doubt(measure_source(source, executor).energy, amounts.region) if amounts.region else None
         measured = measure(source, amounts, Facts(clipped, executor))
         done, lowered_db = _write(source, amounts, measured, out, executor)
     told = deeds(measured)
@@ -47,11 +50,14 @@ def clean_file(path: Path, out: Path, amounts: Amounts, *, auto: bool, as_json: 
         row = {
             "file": str(path), "out": str(out), "amounts": asdict(amounts),
             "done": {deed.process: deed.figures for deed in told}, "lowered_db": lowered_db,
+            "warning": doubted.words if doubted else None,
             "peak_before_dbfs": _rounded(done.peak_before), "peak_after_dbfs": _rounded(done.peak_after),
         }  # fmt: skip
         print(json.dumps(row))
         return 0
     lines = [f"  {deed.words}" for deed in told] or ["  nothing to mend was found; the sound is as it was"]
+    if doubted:
+        lines.append(f"  {doubted.words}")
     if lowered_db:
         lines.append(f"  lowered by {lowered_db} dB, so that what was rebuilt fits")
     Console().print("\n".join([f"[bold]{out}[/bold]", *lines]))

@@ -118,6 +118,8 @@ def clean(
     rumble: Annotated[float, typer.Option(min=0, max=100, help="How much of what lies under the voice to cut.")] = 0.0,
     clicks: Annotated[float, typer.Option(min=0, max=100, help="How much of clicks to take out.")] = 0.0,
     clipping: Annotated[float, typer.Option(min=0, max=100, help="How far to rebuild clipped tops.")] = 0.0,
+    drop_outs: Annotated[float, typer.Option(min=0, max=100, help="Fill gaps in which sound is missing.")] = 0.0,
+    gate: Annotated[float, typer.Option(min=0, max=100, help="How far to lower pauses.")] = 0.0,
     plosives: Annotated[float, typer.Option(min=0, max=100, help="How far to press thumps down.")] = 0.0,
     reverb: Annotated[float, typer.Option(min=0, max=100, help="How deep to lower the room's tail.")] = 0.0,
     breaths: Annotated[float, typer.Option(min=0, max=100, help="How far to lower breaths.")] = 0.0,
@@ -135,10 +137,27 @@ def clean(
 
     amounts = Amounts(
         polarity=polarity, clipping=clipping, hum=hum, rumble=rumble, clicks=clicks, plosives=plosives, noise=noise,
+        drop_outs=drop_outs, gate=gate,
         hiss=hiss, reverb=reverb, sibilance=sibilance, breaths=breaths, phase=phase, noise_from=noise_from,
         noise_to=noise_to,
     )  # fmt: skip
     raise typer.Exit(clean_file(source, out, amounts, auto=auto, as_json=json))
+
+
+@app.command("find")
+def find_(
+    files: Annotated[list[Path], typer.Argument(help="Lined up, one for each person.")],
+    silence: Annotated[float, typer.Option(min=0.1, help="Silences longer than this are told, in seconds.")] = 1.2,
+    least: Annotated[float, typer.Option("--confidence", min=0, max=1, help="Finds surer than this are told.")] = 0.5,
+    json: Json = False,
+) -> None:
+    """Find what an editor may want to take out of a conversation: silences, fillers, breaths, restarts and more.
+
+    Nothing is changed. Ends with 0, or 2 when a file cannot be read.
+    """
+    from pampa.cli.finding import find_in_files
+
+    raise typer.Exit(find_in_files(files, silence, least, as_json=json))
 
 
 @app.command()

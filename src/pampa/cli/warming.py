@@ -7,6 +7,7 @@ import numpy as np
 
 from pampa.core.checkup.clipping import ClipFinder
 from pampa.core.deliver.limiter import Limited
+from pampa.core.finds.kernels import prefix_match
 from pampa.core.loudness import measure
 from pampa.core.mend import denoiser
 from pampa.core.mend.hum import HumTrack, without_hum
@@ -41,4 +42,5 @@ def warm_up() -> None:
     for task in ("noise", "room"):
         denoiser.gains(np.zeros((2 * denoiser.CONTEXT + 2, 2 * GROUPS), np.float32), task)
     prediction_error(np.ones(4800), 1200, 32)
+    prefix_match(np.ones((40, 12), np.float32), np.ones((30, 12), np.float32), 10)
     ClipFinder(48_000).add(sound)

@@ -8,14 +8,26 @@ from pampa.core.mend.spots import Spot
 
 
 @dataclass(frozen=True)
+class Other:
+    """Somebody else in the conversation: their recording begins `begins` frames later, and its clock runs against
+    this one's by `drift_ppm`."""
+
+    recording: int
+    begins: int
+    drift_ppm: float = 0.0
+
+
+@dataclass(frozen=True)
 class Amounts:
     """Amounts from 0 to 100; polarity and phase rotation are on or off.
 
     hiss : of noise above 8 kHz; None for as much as below. noise_from, noise_to : where noise is alone, in seconds of
     the recording, to learn it from; None to follow it along the whole recording. spots : single places, worked by hand.
+    among : the others in the conversation, where it hangs on them; an episode tells it, nobody sets it.
     """
 
     polarity: bool = False
+    drop_outs: float = 0.0
     clipping: float = 0.0
     hum: float = 0.0
     rumble: float = 0.0
@@ -25,15 +37,18 @@ class Amounts:
     noise: float = 0.0
     hiss: float | None = None
     reverb: float = 0.0
+    bleed: float = 0.0
+    gate: float = 0.0
     sibilance: float = 0.0
     phase: bool = False
     noise_from: float | None = None
     noise_to: float | None = None
     spots: tuple[Spot, ...] = ()
+    among: tuple[Other, ...] = ()
 
     def alike(self) -> "Amounts":
         """The same for another recording: what belongs to places of this one is left out."""
-        return replace(self, noise_from=None, noise_to=None, spots=())
+        return replace(self, noise_from=None, noise_to=None, spots=(), among=())
 
     @property
     def region(self) -> tuple[float, float] | None:
@@ -53,5 +68,6 @@ class Amounts:
 
 
 def amounts_of(data: Mapping[str, Any]) -> Amounts:
-    """Amounts from plain data, such as `asdict` makes of them."""
-    return Amounts(**{**data, "spots": tuple(Spot(**spot) for spot in data.get("spots", ()))})
+    """Amounts from plain data, such as `asdict` makes of them; who is among them is told anew."""
+    places = {"spots": tuple(Spot(**spot) for spot in data.get("spots", ())), "among": ()}
+    return Amounts(**{**data, **places})

@@ -15,7 +15,7 @@ Measured = Mapping[str, Knowledge]
 
 Keep = Callable[[str, Knowledge], None]
 
-VERSION = 1
+VERSION = 3
 """Raised whenever the same recording would be measured otherwise, so that nothing old is taken from a cache."""
 
 Told = Callable[[str, float], None]
@@ -45,7 +45,8 @@ def basis(process: str, amounts: Amounts) -> str:
     """What a measurement hangs on besides the recording: the processes before it, and where noise is learned."""
     before = [p.name for p in PROCESSES[: PROCESS_NAMES.index(process)] if amounts.of(p.name) > 0]
     region = amounts.region if "noise" in (*before, process) else None
-    return f"{VERSION} {process} after {' '.join(before)} from {region}"
+    among = amounts.among if process == "bleed" else ()
+    return f"{VERSION} {process} after {' '.join(before)} from {region} among {among}"
 
 
 def chain(source: Source, amounts: Amounts, measured: Measured, *, only: str | None = None) -> Source:

@@ -90,10 +90,12 @@ def prediction_error(wave, block, order):  # type: ignore[no-untyped-def]
         for i in range(near.size):
             share = (i + 0.5) / near.size
             near[i] = min(max(near[i], -limit), limit) * np.sin(np.pi * share)
+        # Both loops over samples run on views: an index that might be negative would not be vectorised.
         for lag in range(order + 1):
+            later, sooner = near[lag:], near[: near.size - lag]
             total = 0.0
-            for i in range(lag, near.size):
-                total += near[i] * near[i - lag]
+            for i in range(later.size):
+                total += later[i] * sooner[i]
             likeness[lag] = total
         error = likeness[0] * (1 + 1e-6)
         model[:] = 0
@@ -108,9 +110,10 @@ def prediction_error(wave, block, order):  # type: ignore[no-untyped-def]
                 model[j] = before[j] + turn * before[k - j]
             model[k] = turn
             error *= 1 - turn * turn
-        for i in range(max(start, order), min(start + block, wave.size)):
-            total = 0.0
-            for j in range(order + 1):
-                total += model[j] * wave[i - j]
-            out[i] = total
+        begin, end = max(start, order), min(start + block, wave.size)
+        left = out[begin:end]
+        for j in range(order + 1):
+            part, weight = wave[begin - j : end - j], model[j]
+            for i in range(left.size):
+                left[i] += weight * part[i]
     return out

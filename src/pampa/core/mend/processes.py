@@ -2,7 +2,8 @@
 
 Faults of the recorder go first, because everything after would smear them; then what stands in every moment (hum,
 rumble); then single places (clicks, thumps, breaths, which noise reduction would take for noise); then noise and room,
-which need all that gone to be told well; then sharp S, and what a person has marked. Phase turns last: it only moves
+which need all that gone to be told well; then the turns of others and the pauses, which would mislead whoever
+follows the noise; then sharp S, and what a person has marked. Phase turns last: it only moves
 where the peaks lie.
 """
 
@@ -17,8 +18,23 @@ from pampa.core.checkup.frames import measure_frames
 from pampa.core.checkup.leaning import best_angle
 from pampa.core.checkup.speech import parts_of
 from pampa.core.executor import Executor
-from pampa.core.mend import breaths, clicks, clipping, hum, lows, noise, profile, rotation, sibilance, spots
+from pampa.core.finds.features import Features, measure_features
+from pampa.core.mend import (
+    breaths,
+    clicks,
+    clipping,
+    gaps,
+    hum,
+    lows,
+    noise,
+    profile,
+    rotation,
+    sibilance,
+    spots,
+    turns,
+)
 from pampa.core.mend.amounts import Amounts
+from pampa.core.mend.lowering import Places, lowered
 from pampa.core.mend.patches import Patched, Patches
 from pampa.core.sound import FloatArray, Over, Segment, Source
 
@@ -27,10 +43,16 @@ WORTH_TURNING_DB = 0.5
 
 @dataclass(frozen=True, eq=False)
 class Facts:
-    """What is known of the file besides its sound. clipped : stretches in seconds, shape (stretches, 2)."""
+    """What is known of the file besides its sound.
+
+    clipped : stretches in seconds, shape (stretches, 2). own, others : what the finds heard of this recording and of
+    the others in the conversation, on this one's time; asked for only where it is needed.
+    """
 
     clipped: NDArray[np.float64]
     executor: Executor | None = None
+    own: Callable[[], Features] | None = None
+    others: Callable[[], list[Features]] = list
 
 
 Knowledge = Any
@@ -102,8 +124,27 @@ def _noise(source: Source, amounts: Amounts, facts: Facts) -> profile.Profile:
     return profile.learned(source, start, stop, facts.executor)
 
 
-def _breaths(source: Source, amounts: Amounts, facts: Facts) -> breaths.Places | None:
+def _breaths(source: Source, amounts: Amounts, facts: Facts) -> Places | None:
     found = breaths.find_breaths(source, facts.executor)
+    return found if len(found) else None
+
+
+def _gaps(source: Source, amounts: Amounts, facts: Facts) -> Patches | None:
+    return gaps.filled_gaps(source, measure_frames(source, facts.executor))
+
+
+def _own(source: Source, facts: Facts) -> Features:
+    return facts.own() if facts.own else measure_features(source, facts.executor)
+
+
+def _turns(source: Source, amounts: Amounts, facts: Facts) -> Places | None:
+    others = facts.others()
+    found = turns.turns_of_others(_own(source, facts), others) if others else np.zeros((0, 2), np.int64)
+    return found if len(found) else None
+
+
+def _pauses(source: Source, amounts: Amounts, facts: Facts) -> Places | None:
+    found = turns.pauses(_own(source, facts))
     return found if len(found) else None
 
 
@@ -122,6 +163,10 @@ PROCESSES = (
     Process(
         "polarity", "", lambda source, amounts, facts: True,
         lambda source, known, amounts: Processed(source, _turned_over),
+    ),
+    Process(
+        "drop_outs", "Filling drop-outs", _gaps,
+        lambda source, known, amounts: Patched(source, known, amounts.of("drop_outs")),
     ),
     Process(
         "clipping", "Rebuilding clipped places", _clips,
@@ -160,6 +205,18 @@ PROCESSES = (
         "reverb", "Listening to the room", lambda source, amounts, facts: profile.followed(source, facts.executor),
         lambda source, known, amounts: Processed(
             source, lambda below, part: noise.without_room(below, part, known, amounts.of("reverb"))
+        ),
+    ),
+    Process(
+        "bleed", "Listening to who talks", _turns,
+        lambda source, known, amounts: Processed(
+            source, lambda below, part: lowered(below, part, known, turns.BLEED_DB * amounts.of("bleed"), turns.FADE)
+        ),
+    ),
+    Process(
+        "gate", "Looking for pauses", _pauses,
+        lambda source, known, amounts: Processed(
+            source, lambda below, part: lowered(below, part, known, turns.GATE_DB * amounts.of("gate"), turns.FADE)
         ),
     ),
     Process(

@@ -8,12 +8,12 @@ from typing import Any
 from pampa.core.mend.clean import Measured
 
 DID = {
-    "polarity": "the wave turned over", "clipping": "{count} clipped places rebuilt",
-    "hum": "hum at {hz:.2f} Hz, {count} harmonics subtracted", "rumble": "cut below {hz:.0f} Hz",
-    "clicks": "{count} clicks taken out", "plosives": "thumps pressed down", "noise": "noise lowered",
-    "reverb": "the room lowered", "sibilance": "sharp S pressed down", "breaths": "{count} breaths lowered",
-    "spots": "single places worked on",
-    "phase": "phase turned by {degrees:.0f} degrees",
+    "polarity": "the wave turned over", "drop_outs": "{count} drop-outs filled",
+    "clipping": "{count} clipped places rebuilt", "hum": "hum at {hz:.2f} Hz, {count} harmonics subtracted",
+    "rumble": "cut below {hz:.0f} Hz", "clicks": "{count} clicks taken out", "plosives": "thumps pressed down",
+    "breaths": "{count} breaths lowered", "noise": "noise lowered", "reverb": "the room lowered",
+    "bleed": "{count} turns of others lowered", "gate": "{count} pauses lowered", "sibilance": "sharp S pressed down",
+    "spots": "single places worked on", "phase": "phase turned by {degrees:.0f} degrees",
 }  # fmt: skip
 
 
@@ -44,10 +44,10 @@ class Mark:
 
 
 def marks(measured: Measured) -> list[Mark]:
-    """The places of clips, clicks and breaths, in order of time."""
+    """The places of clips, clicks, drop-outs and breaths, in order of time."""
     found: list[Mark] = []
     for name, known in measured.items():
-        if name in ("clipping", "clicks") and known is not None:
+        if name in ("clipping", "clicks", "drop_outs") and known is not None:
             found += [Mark(name, int(a), int(b)) for a, b in zip(known.starts, known.stops, strict=True)]
         if name == "breaths" and known is not None:
             found += [Mark(name, int(a), int(b)) for a, b in known]
@@ -55,9 +55,9 @@ def marks(measured: Measured) -> list[Mark]:
 
 
 def _figures(name: str, known: Any) -> dict[str, Any]:
-    if name in ("clipping", "clicks"):
+    if name in ("clipping", "clicks", "drop_outs"):
         return {"count": len(known.starts)}
-    if name == "breaths":
+    if name in ("breaths", "bleed", "gate"):
         return {"count": len(known)}
     if name == "hum":
         return {"hz": round(known.hz, 3), "count": len(known.harmonics), "harmonics": list(known.harmonics)}
