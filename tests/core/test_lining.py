@@ -2,10 +2,10 @@
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
-from pampa.core.errors import SignalError
+from pampa.core.errors import EditRefused, SignalError
 from pampa.core.sound import RATE
 from pampa.core.sync.align import Break
 from pampa.core.sync.clock import Clock, through
@@ -56,6 +56,8 @@ def residual_ms(document, lies):
 @given(st.floats(-60, 60), st.floats(-60, 60), st.floats(-80, 80), st.floats(-80, 80), st.integers(0, 3))
 @settings(max_examples=60, deadline=None)
 def test_whoever_is_lined_up_is_in_step_everywhere_cut_or_not(offset, other_offset, drift, other_drift, cuts):
+    # A minute later, nothing of Anders is left before the first cut: that is refused, see below.
+    assume(not cuts or other_offset - offset < 59)
     document = two_people()
     for n in range(cuts):
         document = cutting.take_out(document, start=(60 + 90 * n) * RATE, stop=(75 + 90 * n) * RATE)
@@ -68,6 +70,13 @@ def test_whoever_is_lined_up_is_in_step_everywhere_cut_or_not(offset, other_offs
     assert moves(made, lies) == []
     assert [clip.length for clip in made.tracks[0].clips] == [clip.length for clip in document.tracks[0].clips]
     assert not made.clocks or made.clocks[0].recording == ANDERS
+
+
+def test_a_piece_that_nothing_would_be_left_of_is_refused():
+    document = cutting.take_out(two_people(), start=60 * RATE, stop=75 * RATE)
+    lies = {MARISOL: Lie(Clock(-42.0, 0.0), LENGTH), ANDERS: Lie(Clock(18.0, 0.0), LENGTH)}
+    with pytest.raises(EditRefused, match="between two cuts would be empty"):
+        lined_up(document, lies)
 
 
 def test_nobody_begins_before_the_beginning_and_nothing_is_hidden():

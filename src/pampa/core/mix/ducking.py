@@ -15,7 +15,7 @@ def talk_curve(document: Document, activity: dict[int, Curve]) -> Curve:
     talk = np.zeros(-(-document.length // CELL) + 1)
     for track in document.linked_tracks():
         for clip in track.clips:
-            if track.muted or clip.recording not in activity:
+            if track.muted or clip.muted or clip.recording not in activity:
                 continue
             cells = activity[clip.recording]
             first, last = clip.start // CELL, -(-clip.end // CELL)

@@ -5,8 +5,9 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from itertools import pairwise
 
+from pampa.core.mix.tone import Patch, Tone, patches
 from pampa.core.sound import db_to_gain
-from pampa.core.timeline.document import JOIN, Clip, Document, Track
+from pampa.core.timeline.document import JOIN, Clip, Crossing, Document, Track
 
 SourceKey = tuple[int, bool]
 """A recording's number, and whether its treated sound is meant."""
@@ -16,7 +17,7 @@ SourceKey = tuple[int, bool]
 class Span:
     """A stretch of one source on the timeline, `[start, stop)`, and how it begins and ends.
 
-    fade_in, fade_out : frames. At a join, the fade is half of a cross-fade and has the equal-power shape.
+    fade_in, fade_out : frames. At a join, the fade is half of a cross-fade and has the shape that the join asks for.
     """
 
     key: SourceKey
@@ -26,8 +27,9 @@ class Span:
     gain: float
     fade_in: int
     fade_out: int
-    joins_before: bool
-    joins_after: bool
+    even_in: bool
+    even_out: bool
+    """Whether the fade at that edge crosses over with something and keeps the power of both together even."""
 
 
 @dataclass(frozen=True)
@@ -56,7 +58,7 @@ class Plan:
 
 def plan_of(
     document: Document, *, levels: Mapping[SourceKey, float], frames: Mapping[int, int],
-    treated: bool = True, only: frozenset[int] = frozenset(),
+    tones: Mapping[int, Tone] | None = None, treated: bool = True, only: frozenset[int] = frozenset(),
 ) -> Plan:  # fmt: skip
     """Work out what is heard.
 
@@ -64,32 +66,49 @@ def plan_of(
     ----------
     levels : gain in dB that brings a source to the common speech level; absent means 0.
     frames : length of each recording, so that cross-fades use only sound that exists.
+    tones : of recordings, where only their room is heard: what is cleared on a track of talk is filled with it.
     treated : False to hear all people as recorded.
     only : tracks to hear alone; empty means all that are not muted.
     """
-    crossfades = {seam.at: seam.crossfade for seam in document.seams}
+    joins = {seam.at: Join(seam.crossfade, seam.crossing) for seam in document.seams}
     lanes = []
     for track in document.tracks:
         if not track.clips or (track.id not in only if only else track.muted):
             continue
-        spans = _spans(track, crossfades, levels, frames, treated=treated)
+        spans = _spans(track, joins, levels, frames, treated=treated)
+        if track.linked and tones:
+            filled = (
+                _of_tone(patch, track, levels, treated=treated) for patch in patches(track, document.seams, tones)
+            )
+            spans = tuple(sorted([*spans, *filled], key=lambda span: span.start))
         lanes.append(Lane(track.id, not track.linked, spans, tuple(span.start for span in spans)))
     return Plan(tuple(lanes), document.length)
 
 
+@dataclass(frozen=True)
+class Join:
+    """How two clips that meet cross over."""
+
+    crossfade: int = JOIN
+    crossing: Crossing = "power"
+
+
+PLAIN = Join()
+
+
 def _spans(
-    track: Track, crossfades: Mapping[int, int], levels: Mapping[SourceKey, float], frames: Mapping[int, int],
+    track: Track, joins: Mapping[int, Join], levels: Mapping[SourceKey, float], frames: Mapping[int, int],
     *, treated: bool,
 ) -> tuple[Span, ...]:  # fmt: skip
     uses_treated = treated and track.treated and track.linked
-    clips = track.clips
+    clips = tuple(clip for clip in track.clips if not clip.muted)
     meets = [False, *(a.end == b.start for a, b in pairwise(clips)), False]
     runs_on = [False, *(a.runs_on_into(b) for a, b in pairwise(clips)), False]
     spans = []
     for index, clip in enumerate(clips):
         key = (clip.recording, uses_treated)
         gain = db_to_gain(track.gain_db + clip.gain_db + levels.get(key, 0.0))
-        before, after = _reach(clip, crossfades, frames.get(clip.recording, clip.source_end))
+        before, after = _reach(clip, joins, frames.get(clip.recording, clip.source_end))
         joins_before = meets[index] and not runs_on[index] and clip.fade_in == 0
         joins_after = meets[index + 1] and not runs_on[index + 1] and clip.fade_out == 0
         before, after = before if joins_before else 0, after if joins_after else 0
@@ -100,20 +119,30 @@ def _spans(
         spans.append(
             Span(
                 key, clip.start - before, clip.end + after, clip.source - before, gain,
-                fade_in=_join_length(clip, crossfades, clip.start, before) if joins_before else clip.fade_in or soft_in,
-                fade_out=_join_length(clip, crossfades, clip.end, after) if joins_after else clip.fade_out or soft_out,
-                joins_before=joins_before, joins_after=joins_after,
+                fade_in=_join_length(clip, joins, clip.start, before) if joins_before else clip.fade_in or soft_in,
+                fade_out=_join_length(clip, joins, clip.end, after) if joins_after else clip.fade_out or soft_out,
+                even_in=joins_before and joins.get(clip.start, PLAIN).crossing == "power",
+                even_out=joins_after and joins.get(clip.end, PLAIN).crossing == "power",
             )
         )  # fmt: skip
     return tuple(spans)
 
 
-def _reach(clip: Clip, crossfades: Mapping[int, int], frames: int) -> tuple[int, int]:
+def _of_tone(patch: Patch, track: Track, levels: Mapping[SourceKey, float], *, treated: bool) -> Span:
+    key = (patch.clip.recording, treated and track.treated)
+    gain = db_to_gain(track.gain_db + patch.clip.gain_db + patch.gain_db + levels.get(key, 0.0))
+    return Span(
+        key, patch.start, patch.stop, patch.source, gain, patch.fade_in, patch.fade_out,
+        even_in=True, even_out=True,
+    )  # fmt: skip
+
+
+def _reach(clip: Clip, joins: Mapping[int, Join], frames: int) -> tuple[int, int]:
     """How far a clip may sound beyond its two edges for a cross-fade: half of it, and no further than it lasts."""
-    before = min(crossfades.get(clip.start, JOIN) // 2, clip.source)
-    after = min(crossfades.get(clip.end, JOIN) // 2, max(frames - clip.source_end, 0))
+    before = min(joins.get(clip.start, PLAIN).crossfade // 2, clip.source)
+    after = min(joins.get(clip.end, PLAIN).crossfade // 2, max(frames - clip.source_end, 0))
     return before, after
 
 
-def _join_length(clip: Clip, crossfades: Mapping[int, int], place: int, reach: int) -> int:
-    return min(reach + crossfades.get(place, JOIN) // 2, max((clip.length + reach) // 2, 1))
+def _join_length(clip: Clip, joins: Mapping[int, Join], place: int, reach: int) -> int:
+    return min(reach + joins.get(place, PLAIN).crossfade // 2, max((clip.length + reach) // 2, 1))

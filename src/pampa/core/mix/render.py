@@ -41,17 +41,17 @@ def _fade(sound: FloatArray, span: Span, first: int, last: int) -> None:
     reached = min(last, span.start + span.fade_in)
     if first < reached:
         share = (np.arange(first, reached) - span.start + 0.5) / span.fade_in
-        sound[: reached - first] *= _shape(share, joins=span.joins_before)[:, None]
+        sound[: reached - first] *= _shape(share, even=span.even_in)[:, None]
     begun = max(first, span.stop - span.fade_out)
     if begun < last:
         share = (span.stop - np.arange(begun, last) - 0.5) / span.fade_out
-        sound[begun - first :] *= _shape(share, joins=span.joins_after)[:, None]
+        sound[begun - first :] *= _shape(share, even=span.even_out)[:, None]
 
 
-def _shape(share: Curve, *, joins: bool) -> FloatArray:
-    """Gain over a fade from 0 to 1: equal power where two sounds cross, else a curve that sounds even."""
+def _shape(share: Curve, *, even: bool) -> FloatArray:
+    """Gain over a fade from 0 to 1: equal power, or a curve that adds up to 1 with its mirror image."""
     gain = np.sin(share * (np.pi / 2))
-    return (gain if joins else gain * gain).astype(np.float32)
+    return (gain if even else gain * gain).astype(np.float32)
 
 
 @dataclass(frozen=True, eq=False)

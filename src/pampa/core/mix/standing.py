@@ -114,8 +114,8 @@ def _describe(
         digest.update(
             repr(
                 (versions[span.key], span.source - at, span.gain)
-                + (("in", at, span.fade_in, span.joins_before) if begins else ())
-                + (("out", span.stop - start, span.fade_out, span.joins_after) if ends else ())
+                + (("in", at, span.fade_in, span.even_in) if begins else ())
+                + (("out", span.stop - start, span.fade_out, span.even_out) if ends else ())
             ).encode()
         )
     if spans and lane.ducked and mix.ducking.size:
