@@ -5,7 +5,7 @@ from sqlalchemy import func, select
 
 from pampa.core.errors import EditRefused, NotFound
 from pampa.store.models import JournalEntry, Snapshot
-from pampa.studio.editing import SNAPSHOT_EVERY, RevisionConflict
+from pampa.studio.editing import SNAPSHOT_EVERY, SNAPSHOTS_KEPT, RevisionConflict
 from pampa.studio.studio import Studio
 
 SECOND = 48_000
@@ -73,18 +73,19 @@ def test_a_refused_edit_leaves_no_trace(studio, two_people):
 
 def test_snapshots_make_a_long_journal_open_without_replaying_it(studio, episode):
     studio.editing.edit(episode, "add_track", {"name": "Marisol Vey", "kind": "person"})
-    for n in range(SNAPSHOT_EVERY + 20):
+    edits = 6 * SNAPSHOT_EVERY + 20
+    for n in range(edits):
         state = studio.editing.edit(episode, "add_marker", {"at": n * 100})
-    with studio.editing._sessions() as session:
-        assert session.scalar(select(func.count()).select_from(Snapshot)) == 1
-        assert session.scalar(select(func.count()).select_from(JournalEntry)) == SNAPSHOT_EVERY + 21
     studio.close()
+    with studio.editing._sessions() as session:
+        assert session.scalar(select(func.count()).select_from(Snapshot)) == SNAPSHOTS_KEPT
+        assert session.scalar(select(func.count()).select_from(JournalEntry)) == edits + 1
     again = Studio(studio.settings)
     try:
         assert again.editing.state(episode).document == state.document
         for _ in range(40):
             undone = again.editing.undo(episode)
-        assert len(undone.document.markers) == SNAPSHOT_EVERY - 20
+        assert len(undone.document.markers) == edits - 40
     finally:
         again.close()
 

@@ -7,7 +7,7 @@ import soundfile
 from pampa.core.errors import NotFound
 from pampa.core.mend.amounts import Amounts
 from pampa.core.sound import RATE
-from tests.signals import sine, talk
+from tests.signals import noise, sine, talk
 
 
 @pytest.fixture
@@ -42,6 +42,21 @@ def test_an_edit_is_measured_behind_it_and_told_and_undone(studio, humming):
     assert report.waits is False
     assert studio.editing.undo(episode).document.amounts(number) == Amounts()
     assert studio.mending.report(number).deeds == []
+
+
+def test_speech_where_noise_is_learned_is_said_with_a_better_place(studio, episode, tmp_path):
+    sound = np.concatenate([sine(180, dbfs=-20, seconds=6), np.zeros((4 * RATE, 1), np.float32)])
+    sound += noise(10, dbfs=-60)
+    soundfile.write(tmp_path / "anders.wav", sound, RATE, subtype="PCM_24")
+    number = studio.recordings.add_file(episode, tmp_path / "anders.wav", person="Anders Quill").id
+    studio.jobs.wait()
+    mend(studio, (number, episode), noise=50, noise_from=2.0, noise_to=4.0)
+    doubted = studio.mending.report(number).doubt
+    assert doubted.share == 1
+    assert "There is speech in 100 %" in doubted.words
+    assert 6 <= doubted.better[0] < doubted.better[1] <= 10
+    mend(studio, (number, episode), noise=50, noise_from=doubted.better[0], noise_to=doubted.better[1])
+    assert studio.mending.report(number).doubt is None
 
 
 def test_the_three_ways_add_up_and_are_equally_loud(studio, humming):

@@ -38,3 +38,8 @@ def migrate(engine: Engine) -> None:
     with engine.begin() as connection:
         config.attributes["connection"] = connection
         command.upgrade(config, "head")
+
+
+def close_database(sessions: sessionmaker[Session]) -> None:
+    """Let the file go: what stands in its log is written into it."""
+    sessions.kw["bind"].dispose()

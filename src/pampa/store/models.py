@@ -143,6 +143,19 @@ class Snapshot(Base):
     document: Mapped[bytes] = mapped_column(LargeBinary)
 
 
+class Version(Base):
+    """An episode kept as it stood, under a name: the document as compressed JSON, and its figures."""
+
+    __tablename__ = "versions"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    episode_id: Mapped[int] = mapped_column(ForeignKey("episodes.id"), index=True)
+    name: Mapped[str]
+    revision: Mapped[int]
+    gist: Mapped[dict[str, Any]]
+    document: Mapped[bytes] = mapped_column(LargeBinary)
+    created: Mapped[datetime] = mapped_column(default=now)
+
+
 class Upload(Base):
     """A file on its way in: `received` bytes of `size` are on disk and acknowledged.
 
@@ -187,6 +200,15 @@ class Delivery(Base):
     revision: Mapped[int]
     sheet: Mapped[dict[str, Any]]
     created: Mapped[datetime] = mapped_column(default=now)
+
+
+class FindsRow(Base):
+    """What was found in an episode. key : of the sound and how people lie; other finds belong to another key."""
+
+    __tablename__ = "finds"
+    episode_id: Mapped[int] = mapped_column(ForeignKey("episodes.id"), primary_key=True)
+    key: Mapped[str]
+    found: Mapped[list[dict[str, Any]]] = mapped_column(JSON)
 
 
 class Setting(Base):

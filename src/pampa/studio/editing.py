@@ -5,6 +5,7 @@ import threading
 import zlib
 from collections import OrderedDict
 from collections.abc import Callable, Mapping
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -19,7 +20,10 @@ from pampa.core.timeline.edits import apply, describe
 from pampa.store.models import Episode, JournalEntry, Recording, Snapshot
 from pampa.studio.events import Event, Events
 
-SNAPSHOT_EVERY = 200
+SNAPSHOT_EVERY = 25
+"""So many edits are replayed at the most when an episode is opened."""
+SNAPSHOTS_KEPT, KEPT_EVERY = 3, 500
+"""Of older snapshots only some are kept: storage grows with the number of edits, not with edits times length."""
 KEPT = 400
 """Documents held in memory over all episodes. They share what did not change, so this is cheap."""
 
@@ -47,6 +51,8 @@ class State:
     redo: str | None
     before: Document = field(default_factory=Document, repr=False, compare=False)
     """What it was until the change that gave this state; empty where it was only read."""
+    supposed: tuple[object, ...] = ()
+    """What the document shows as if it had been edited, to be heard: nothing was."""
 
 
 Also = Callable[[Session], None]
@@ -60,7 +66,12 @@ class Editing:
         self._events = events
         self._lock = threading.RLock()
         self._documents: OrderedDict[tuple[int, int], Document] = OrderedDict()
+        self._background = ThreadPoolExecutor(1, thread_name_prefix="snapshot")
         self._watchers: list[Callable[[State], None]] = []
+
+    def close(self) -> None:
+        """Finish what is still being written."""
+        self._background.shutdown()
 
     def watch(self, told: Callable[[State], None]) -> None:
         """Tell of every state that an edit, undo or redo makes."""
@@ -102,16 +113,15 @@ class Editing:
                 session.add(
                     JournalEntry(episode_id=episode_id, position=episode.position, name=name, parameters=parameters)
                 )
-                if episode.position % SNAPSHOT_EVERY == 0:
-                    packed = zlib.compress(json.dumps(encode(document)).encode())
-                    session.add(Snapshot(episode_id=episode_id, position=episode.position, document=packed))
                 if also:
                     also(session)
                 session.flush()
                 moved = (episode_id, episode.position)
                 made = State(episode_id, episode.revision, document, describe(name, parameters), None, before)
             self._keep(moved, document)
-            return self._told(made)
+        if moved[1] % SNAPSHOT_EVERY == 0:
+            self._background.submit(self._snapshot, moved, document)
+        return self._told(made)
 
     def undo(self, episode_id: int, *, revision: int | None = None) -> State:
         """Take back the last edit in force."""
@@ -120,6 +130,10 @@ class Editing:
     def redo(self, episode_id: int, *, revision: int | None = None) -> State:
         """Make the edit again that was taken back last."""
         return self._step(episode_id, +1, revision)
+
+    def go_to(self, episode_id: int, position: int, *, revision: int | None = None) -> State:
+        """Go to any point of the history: with so many edits in force, none for the beginning."""
+        return self._step(episode_id, position - self._position(episode_id), revision)
 
     def history(self, episode_id: int, most: int = 200) -> list[dict[str, Any]]:
         """The latest edits, newest first, with whether each is in force."""
@@ -135,10 +149,15 @@ class Editing:
                 {
                     "position": e.position,
                     "what": describe(e.name, e.parameters),
+                    "made": e.made,
                     "in_force": e.position <= episode.position,
                 }
                 for e in entries
             ]
+
+    def _position(self, episode_id: int) -> int:
+        with self._sessions() as session:
+            return _episode(session, episode_id).position
 
     def _step(self, episode_id: int, by: int, revision: int | None) -> State:
         with self._lock:
@@ -203,6 +222,21 @@ class Editing:
             return snapshot.position, decode(json.loads(zlib.decompress(snapshot.document)))
         return (in_memory, self._documents[episode.id, in_memory]) if in_memory else (0, Document())
 
+    def _snapshot(self, place: tuple[int, int], document: Document) -> None:
+        """Write the document down beside the journal: after the edit was answered, since packing takes a moment."""
+        packed = zlib.compress(json.dumps(encode(document)).encode())
+        episode_id, position = place
+        with self._lock, self._sessions.begin() as session:
+            if self._documents.get(place) is not document:
+                return  # it was undone meanwhile, and something else was done instead
+            session.merge(Snapshot(episode_id=episode_id, position=position, document=packed))
+            session.execute(
+                delete(Snapshot).where(
+                    Snapshot.episode_id == episode_id, Snapshot.position % KEPT_EVERY != 0,
+                    Snapshot.position <= position - SNAPSHOTS_KEPT * SNAPSHOT_EVERY,
+                )
+            )  # fmt: skip
+
     def _keep(self, key: tuple[int, int], document: Document) -> None:
         self._documents[key] = document
         self._documents.move_to_end(key)
@@ -211,7 +245,7 @@ class Editing:
 
     def _completed(self, session: Session, episode_id: int, name: str, parameters: dict[str, Any]) -> dict[str, Any]:
         """Add what an edit needs to know of the recordings: their lengths."""
-        if name == "trim":
+        if name in ("trim", "slip"):
             document = self._document(session, _episode(session, episode_id))
             _, clip = document.find_clip(parameters["clip"])
             parameters["frames"] = _frames(session, document, clip.recording)

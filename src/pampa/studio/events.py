@@ -9,7 +9,9 @@ from typing import Any
 
 @dataclass(frozen=True)
 class Event:
-    """kind: `revision`, `job`, `recordings`, `loudness`, `lining`, `checkups`, `mended`, `larder` or `deliveries`."""
+    """kind: `revision`, `job`, `recordings`, `loudness`, `lining`, `checkups`, `mended`, `finds`, `larder`,
+    `deliveries`.
+    """
 
     kind: str
     episode_id: int

@@ -25,6 +25,7 @@ KINDS = ("music", "effects", "spot", "room tone")
 TRACK_KIND = {"room tone": "effects"}
 """Room tone lies on a track like an effect does."""
 MOST_FOUND = 40
+SPOT_FADE_S = 0.05
 
 
 @dataclass(frozen=True)
@@ -120,8 +121,12 @@ class Larder:
         self._tell(recording.episode_id)
         return piece, recording
 
-    def use(self, piece_id: int, episode_id: int, start: int, *, revision: int | None = None) -> State:
-        """Lay a piece into an episode: on the first track of its kind with room at `start`, else on a new one."""
+    def use(self, piece_id: int, episode_id: int, start: int, *, revision: int | None = None, open_time: bool = False
+            ) -> State:  # fmt: skip
+        """Lay a piece into an episode: on the first track of its kind with room at `start`, else on a new one.
+
+        open_time : as a spot that everybody waits for; it is lifted again by an edit that closes the time.
+        """
         with self._sessions() as session:
             piece, shelved = self._get(session, piece_id)
         kind = TRACK_KIND.get(piece.kind, piece.kind)
@@ -132,9 +137,14 @@ class Larder:
         def taken(session: Session) -> None:
             session.get_one(Piece, piece_id).used = now()
 
-        laid = {"name": piece.name, "kind": kind, "pieces": [told]}
+        if open_time:
+            at = told.pop("start")
+            edge = min(round(SPOT_FADE_S * RATE), piece.length // 2)
+            name, laid = "drop_spot", {**told, "name": piece.name, "at": at, "fade_in": edge, "fade_out": edge}
+        else:
+            name, laid = "lay", {"name": piece.name, "kind": kind, "pieces": [told]}
         try:
-            state = self._editing.edit(episode_id, "lay", laid, revision=revision, also=taken)
+            state = self._editing.edit(episode_id, name, laid, revision=revision, also=taken)
         except PampaError:
             if own.id not in had:
                 self._recordings.remove(own.id)

@@ -2,7 +2,7 @@
 
 import threading
 from collections import OrderedDict
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -16,9 +16,12 @@ from pampa.core.mix.plan import SourceKey, plan_of
 from pampa.core.mix.render import Mix
 from pampa.core.mix.standing import standing_loudness
 from pampa.core.mix.stretch import HOP, stretch
+from pampa.core.mix.tone import Tone
 from pampa.core.sound import RATE, FloatArray, Source, db_to_gain
 from pampa.core.sync.clocked import clocked_curve
+from pampa.core.timeline.cutting import put_back, take_out
 from pampa.core.timeline.document import Document
+from pampa.core.timeline.mending import amounts_in
 from pampa.studio.editing import Editing, State
 from pampa.studio.events import Event, Events
 from pampa.studio.sounds import Sounds
@@ -70,7 +73,7 @@ class Listening:
     def programme(self, state: State, *, treated: bool = True, only: frozenset[int] = frozenset()) -> Programme:
         """The mix of an episode at a state."""
         # With more known of a recording, the same document sounds otherwise.
-        key = (state.episode_id, state.revision, treated, only, self._sounds.mends.version)
+        key = (state.episode_id, state.revision, state.supposed, treated, only, self._sounds.mends.version)
         with self._lock:
             if key in self._mixes:
                 self._mixes.move_to_end(key)
@@ -85,12 +88,22 @@ class Listening:
     def complete(self, state: State, told: Told) -> None:
         """Measure all that mending still lacks, so that the mix is as it is meant to be."""
         for mending in state.document.mendings:
-            self._sounds.measure_mends(mending.recording, mending.amounts, told)
+            self._sounds.measure_mends(mending.recording, amounts_in(state.document, mending.recording), told)
 
     def sound(self, episode_id: int, *, start: int, frames: int, speed: float = 1.0, tail: int | None = None,
-              treated: bool = True, only: frozenset[int] = frozenset(), gain_db: float = 0.0) -> Piece:  # fmt: skip
-        """A piece of the episode for the player, after the loudness gain and under the limiter."""
+              treated: bool = True, only: frozenset[int] = frozenset(), gain_db: float = 0.0,
+              open_seam: int | None = None, without: tuple[int, int] | None = None) -> Piece:  # fmt: skip
+        """A piece of the episode for the player, after the loudness gain and under the limiter.
+
+        open_seam : a seam that is heard as if it had been put back. without : a range that is heard as if it had been
+        taken out.
+        """
         state = self._editing.state(episode_id)
+        if open_seam is not None:
+            state = replace(state, document=put_back(state.document, seam=open_seam), supposed=("open", open_seam))
+        elif without is not None:
+            document = take_out(state.document, start=without[0], stop=without[1])
+            state = replace(state, document=document, supposed=("without", *without))
         mix = self.programme(state, treated=treated, only=only).mix
         heard = Limited(mix, db_to_gain(gain_db), db_to_gain(CEILING_DBTP))
         frames = min(frames, LONGEST_S * RATE)
@@ -144,6 +157,7 @@ class Listening:
         versions: dict[SourceKey, str] = {}
         frames: dict[int, int] = {}
         activity = {}
+        tones: dict[int, Tone] = {}
         for track in document.tracks:
             uses_treated = treated and track.treated and track.linked
             for recording in {clip.recording for clip in track.clips}:
@@ -152,16 +166,18 @@ class Listening:
                 plain = self._sounds.conformed(recording, drift_ppm)
                 frames[recording] = plain.frames
                 if uses_treated:
-                    amounts = document.amounts(recording)
+                    amounts = amounts_in(document, recording)
                     source = self._sounds.treated(recording, track.recipe, drift_ppm, amounts)
                     sources[key], versions[key] = source, source.key
                 else:
                     sources[key], versions[key] = plain, self._sounds.version(recording, drift_ppm)
                 if track.linked:
                     recipe = track.recipe if uses_treated else None
-                    levels[key] = self._sounds.level_db(recording, recipe, drift_ppm, document.amounts(recording))
+                    levels[key] = self._sounds.level_db(recording, recipe, drift_ppm, amounts_in(document, recording))
+                    if tone := self._sounds.tone(recording, drift_ppm):
+                        tones[recording] = tone
                     activity[recording] = clocked_curve(self._sounds.analysis(recording).activity, drift_ppm)
-        plan = plan_of(document, levels=levels, frames=frames, treated=treated, only=only)
+        plan = plan_of(document, levels=levels, frames=frames, tones=tones, treated=treated, only=only)
         ducked = any(lane.ducked for lane in plan.lanes)
         ducking = ducking_db(talk_curve(document, activity), document.ducking) if ducked else np.zeros(0)
         return Programme(Mix(plan, sources, ducking), versions)

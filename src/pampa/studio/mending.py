@@ -15,8 +15,10 @@ from pampa.core.mend.amounts import Amounts
 from pampa.core.mend.clean import TakenAway
 from pampa.core.mend.picture import COLUMNS, FINEST, tile
 from pampa.core.mend.proposed import proposed
+from pampa.core.mend.region import Doubt, doubt
 from pampa.core.mend.report import Deed, Mark, deeds, marks
 from pampa.core.sound import RATE, FloatArray, Source, db_to_gain
+from pampa.core.timeline.mending import amounts_in
 from pampa.store.models import CheckupRow, Episode, Recording
 from pampa.studio.editing import Editing, State
 from pampa.studio.events import Event, Events
@@ -42,6 +44,19 @@ class Report:
     marks: list[Mark]
     waits: bool
     last: "LastTime | None" = None
+    doubt: Doubt | None = None
+    """What is wrong with the place that noise is learned from."""
+    cost: "Cost | None" = None
+    """What it came to; None while something is being measured, or where nothing is on."""
+
+
+@dataclass(frozen=True)
+class Cost:
+    """What mending won and what it cost: the room where nobody speaks, in dBFS, and the level of speech, in dB."""
+
+    floor_before_dbfs: float | None
+    floor_after_dbfs: float | None
+    speech_change_db: float
 
 
 @dataclass(frozen=True)
@@ -69,7 +84,7 @@ class Mending:
         """Begin to measure what the document asks for and nobody knows yet."""
         for mending in state.document.mendings:
             number = mending.recording
-            if not self._sounds.lacks_mends(number, mending.amounts):
+            if not self._sounds.lacks_mends(number, amounts_in(state.document, number)):
                 continue
             with self._lock:
                 if number in self._at_work:
@@ -86,11 +101,24 @@ class Mending:
             checkup = session.get(CheckupRow, recording_id)
         found = checkup.found["findings"]["True"] if checkup else []
         known = self._known(recording_id, amounts)
+        waits = self._sounds.lacks_mends(recording_id, amounts)
         self.look_after(self._editing.state(recording.episode_id))
         return Report(
             amounts, proposed([Finding(**finding) for finding in found]), deeds(known), marks(known),
-            self._sounds.lacks_mends(recording_id, amounts), self._last_time(recording),
+            waits, self._last_time(recording),
+            doubt(self._sounds.analysis(recording_id).energy, amounts.region) if amounts.region else None,
+            None if waits or amounts == Amounts() else self._cost(recording_id, amounts),
         )  # fmt: skip
+
+    def _cost(self, recording_id: int, amounts: Amounts) -> Cost:
+        plain, mended = self._sounds.conformed(recording_id), self._sounds.mended(recording_id, amounts)
+        quiet = self._sounds.analysis(recording_id).quiet
+        floors: list[float | None] = [None, None]
+        if quiet:
+            start, stop = (round(edge * RATE) for edge in quiet)
+            floors = [_level_dbfs(source.read(start, stop)) for source in (plain, mended)]
+        change = self._compared(recording_id, amounts, None, self._sounds.mends.version)
+        return Cost(floors[0], floors[1], round(change, 1))
 
     def _last_time(self, recording: Recording) -> LastTime | None:
         if not recording.person:
@@ -108,7 +136,7 @@ class Mending:
             )  # fmt: skip
             others = session.execute(wanted).all()
         for number, episode_id, title in others:
-            amounts = self._editing.state(episode_id).document.amounts(number)
+            amounts = amounts_in(self._editing.state(episode_id).document, number)
             if amounts != Amounts():
                 # A place to learn the noise from belongs to its own recording.
                 return LastTime(title, amounts.alike())
@@ -167,7 +195,7 @@ class Mending:
         episode_id = self._jobs.episode_of(job_id)
         try:
             while True:
-                amounts = self._editing.state(episode_id).document.amounts(number)
+                amounts = amounts_in(self._editing.state(episode_id).document, number)
                 if not self._sounds.lacks_mends(number, amounts):
                     break
                 self._sounds.measure_mends(number, amounts, progress)
@@ -187,7 +215,7 @@ class Mending:
         recording = self._recording(recording_id)
         if recording.state != "ready":
             raise NotFound(f"{recording.name} has not been brought in yet. Mend it in a moment.")
-        return recording, self._editing.state(recording.episode_id).document.amounts(recording_id)
+        return recording, amounts_in(self._editing.state(recording.episode_id).document, recording_id)
 
     def _recording(self, recording_id: int) -> Recording:
         with self._sessions() as session:
@@ -195,6 +223,11 @@ class Mending:
         if recording is None:
             raise NotFound("There is no such recording.")
         return recording
+
+
+def _level_dbfs(sound: FloatArray) -> float | None:
+    power = float(np.mean(sound.astype(np.float64) ** 2)) if sound.size else 0.0
+    return round(float(10 * np.log10(power)), 1) if power > 0 else None
 
 
 def _heard(plain: Source, mended: Source, way: Way) -> Source:

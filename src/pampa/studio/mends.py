@@ -2,14 +2,18 @@
 
 import hashlib
 import threading
+from collections.abc import Mapping
 from pathlib import Path
 
 import numpy as np
 
 from pampa.core.executor import Executor
 from pampa.core.files.conform import clipped_stretches
+from pampa.core.files.seeking import heard_of
 from pampa.core.files.whole import whole
-from pampa.core.mend.amounts import Amounts
+from pampa.core.finds.features import Features
+from pampa.core.finds.placed import Lying, on_time
+from pampa.core.mend.amounts import Amounts, Other
 from pampa.core.mend.clean import Measured, Told, basis, measure
 from pampa.core.mend.codec import pack, unpack
 from pampa.core.mend.processes import PROCESS_NAMES, Facts, Knowledge
@@ -45,10 +49,23 @@ class Mends:
         asked = [name for name in PROCESS_NAMES if amounts.of(name) > 0]
         return len(self.known(folder, amounts)) < len(asked)
 
-    def measure(self, folder: Path, source: Source, amounts: Amounts, told: Told = lambda doing, share: None) -> None:
-        """Measure what is lacking, one after another; each is kept as soon as it is known."""
+    def measure(self, folder: Path, source: Source, amounts: Amounts, told: Told = lambda doing, share: None, *,
+                others: Mapping[int, Path] | None = None) -> None:  # fmt: skip
+        """Measure what is lacking, one after another; each is kept as soon as it is known.
+
+        others : the conformed folders of those that `amounts` are among.
+        """
+        folders = others or {}
+
+        def heard(other: Other) -> Features:
+            lying = Lying(heard_of(folders[other.recording]), other.begins, other.drift_ppm)
+            return on_time(lying, other.begins).features
+
         with self._measuring:
-            facts = Facts(clipped_stretches(folder), self._executor)
+            facts = Facts(
+                clipped_stretches(folder), self._executor,
+                own=lambda: heard_of(folder).features, others=lambda: [heard(other) for other in amounts.among],
+            )  # fmt: skip
 
             def keep(name: str, known: Knowledge) -> None:
                 path = _place(folder, name, amounts)

@@ -21,8 +21,9 @@ from pampa.core.loudness.parts import CELLS_PER_S, LoudnessPart
 from pampa.core.mend.amounts import Amounts
 from pampa.core.mend.clean import VERSION as MENDS_VERSION
 from pampa.core.mend.clean import Told, chain
+from pampa.core.mix.tone import Tone, quiet_place
 from pampa.core.sound import RATE, SEGMENT_S, ArraySource, Curve, FloatArray, Segment, Source, segments
-from pampa.core.sync.clocked import clocked
+from pampa.core.sync.clocked import clocked, clocked_curve, clocked_frames
 from pampa.core.voice.level import speech_activity, speech_level
 from pampa.core.voice.recipe import Recipe
 from pampa.core.voice.treat import VERSION, threshold_of, treat_segment
@@ -44,6 +45,8 @@ class Analysis:
     energy: Curve
     activity: Curve
     speech_lufs: float | None
+    quiet: tuple[float, float] | None
+    """Where only the room is heard, in seconds."""
 
 
 def conformed_key(recording: Recording) -> str:
@@ -112,8 +115,16 @@ class Sounds:
         key = self.key(recording_id)
         if key not in self._analyses:
             energy = np.load(self.folder(recording_id) / "energy.npy")
-            self._analyses[key] = Analysis(energy, speech_activity(energy), speech_level(energy))
+            self._analyses[key] = Analysis(energy, speech_activity(energy), speech_level(energy), quiet_place(energy))
         return self._analyses[key]
+
+    def tone(self, recording_id: int, drift_ppm: float) -> Tone | None:
+        """Where a recording has nothing but its room, on a clock that runs true."""
+        known = self.analysis(recording_id)
+        if known.quiet is None:
+            return None
+        start, stop = (clocked_frames(round(edge * RATE), drift_ppm) for edge in known.quiet)
+        return Tone(start, stop, clocked_curve(known.energy, drift_ppm))
 
     def _recording(self, recording_id: int) -> Recording:
         with self._sessions() as session:
@@ -132,7 +143,8 @@ class Sounds:
     def measure_mends(self, recording_id: int, amounts: Amounts, told: Told = lambda doing, share: None) -> None:
         """Measure what mending with these amounts still lacks."""
         if amounts != Amounts():
-            self.mends.measure(self.folder(recording_id), self.conformed(recording_id), amounts, told)
+            others = {other.recording: self.folder(other.recording) for other in amounts.among}
+            self.mends.measure(self.folder(recording_id), self.conformed(recording_id), amounts, told, others=others)
 
     def lacks_mends(self, recording_id: int, amounts: Amounts) -> bool:
         """Whether `measure_mends` has something to do."""

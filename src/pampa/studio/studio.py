@@ -5,13 +5,16 @@ from pathlib import Path
 
 from pampa.core.errors import PampaError
 from pampa.core.executor import Threads
-from pampa.store.database import open_database
+from pampa.store.database import close_database, open_database
 from pampa.store.media import Media
 from pampa.studio.access import Access
 from pampa.studio.checking_up import CheckingUp
 from pampa.studio.editing import Editing
 from pampa.studio.events import Events
+from pampa.studio.exchange import Exchange
+from pampa.studio.finding import Finding
 from pampa.studio.jobs import Jobs
+from pampa.studio.joins import Joins
 from pampa.studio.larder import Larder
 from pampa.studio.lining_up import LiningUp
 from pampa.studio.listening import Listening
@@ -22,6 +25,7 @@ from pampa.studio.sending import Sending
 from pampa.studio.settings import Settings
 from pampa.studio.shows import Shows
 from pampa.studio.sounds import Sounds
+from pampa.studio.versions import Versions
 
 
 class InUse(PampaError):
@@ -43,7 +47,7 @@ class Studio:
         except OSError as error:
             self._hold.close()
             raise InUse(settings.data) from error
-        sessions = open_database(settings.data / "pampa.db")
+        self._sessions = sessions = open_database(settings.data / "pampa.db")
         executor = Threads(settings.workers)
         self.media = Media(settings.data)
         self.events = Events()
@@ -63,8 +67,14 @@ class Studio:
         self.checking_up = CheckingUp(sessions, self.jobs, self.events, self.sounds, executor)
         self.lining_up = LiningUp(sessions, self.jobs, self.events, self.editing, self.sounds)
         self.mending = Mending(sessions, self.jobs, self.events, self.shows, self.editing, self.sounds)
+        self.finding = Finding(sessions, self.jobs, self.events, self.editing, self.sounds)
         self.sending = Sending(
             sessions, self.media, self.jobs, self.events, self.editing, self.listening, self.shows, executor
+        )
+        self.versions = Versions(sessions, self.editing)
+        self.joins = Joins(self.jobs, self.events, self.editing, self.sounds, self.listening, self.finding)
+        self.exchange = Exchange(
+            self.media, self.jobs, self.events, self.shows, self.editing, self.recordings, self.listening
         )
         self.media.trim_cache(settings.cache_bytes)
         self.jobs.resume()
@@ -73,4 +83,6 @@ class Studio:
         """Stop background work and let the data folder go."""
         self.events.close()
         self.jobs.close()
+        self.editing.close()
+        close_database(self._sessions)
         self._hold.close()
