@@ -34,6 +34,30 @@ def test_axe_finds_nothing(page, demo_server, theme):
     assert found == {}
 
 
+def test_axe_finds_nothing_in_any_view_of_prune(page, demo_server):
+    """With a selection, an open seam, a section and a kept version on show."""
+    base, studio = demo_server
+    studio.editing.edit(EPISODE, "take_out", {"start": 200_000, "stop": 400_000})
+    studio.versions.keep(EPISODE, "One cut")
+    page.goto(f"{base}/episodes/{EPISODE}/prune")
+    page.wait_for_selector("body[data-ready]")
+    page.keyboard.press("[")
+    page.keyboard.press("Shift+ArrowRight")
+    page.keyboard.press("]")
+    found = {}
+    for view in ("Finds", "Places", "History", "Seams"):
+        page.get_by_role("button", name=view, exact=True).click()
+        page.wait_for_timeout(400)
+        if view == "Seams":
+            page.locator("ol.seams .row-button").first.click()
+            page.keyboard.press("u")
+            page.wait_for_timeout(400)
+        problems = violations(page)
+        if problems:
+            found[view] = problems
+    assert found == {}
+
+
 @pytest.mark.parametrize(("width", "height"), [(1024, 700), (1280, 800), (1920, 1080)])
 def test_nothing_is_cut_off_at_the_sizes_that_must_hold(page, demo_server, width, height):
     base, _ = demo_server

@@ -13,8 +13,11 @@ from pampa.studio.studio import Studio
 from pampa.web import errors
 from pampa.web.pages import HERE
 from pampa.web.routes import (
+    cutting,
     episodes,
     events,
+    exchange,
+    finding,
     larder,
     lining_up,
     listening,
@@ -51,7 +54,21 @@ def create_app(studio: Studio) -> FastAPI:
     )  # fmt: skip
     app.mount("/static", StaticFiles(directory=HERE / "static"), "static")
     refusals = {code: {"model": ErrorBody} for code in (401, 403, 404, 409, 422)}
-    for part in (shows, episodes, recordings, larder, patterns, lining_up, mending, listening, sending, events):
+    for part in (
+        shows,
+        episodes,
+        cutting,
+        exchange,
+        recordings,
+        larder,
+        patterns,
+        lining_up,
+        mending,
+        finding,
+        listening,
+        sending,
+        events,
+    ):
         app.include_router(part.router, prefix="/api", responses=refusals)  # type: ignore[arg-type]
     app.include_router(pages.router, include_in_schema=False)
     return app

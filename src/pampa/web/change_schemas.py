@@ -9,7 +9,7 @@ from pydantic import BaseModel, Field
 
 from pampa.core.timeline.document import Clip, Document, Marker, Seam
 from pampa.studio.editing import State
-from pampa.web.schemas import ClipOut, ClockOut, DuckingOut, MarkerOut, MendingOut, SeamOut, TrackFacts
+from pampa.web.schemas import ClipOut, ClockOut, DuckingOut, LeftOut, MarkerOut, MendingOut, SeamOut, TrackFacts
 
 T = TypeVar("T")
 Thing = TypeVar("Thing", Clip, Seam, Marker)
@@ -41,6 +41,8 @@ class EpisodeChange(BaseModel):
     ducking: DuckingOut
     clocks: list[ClockOut]
     mendings: list[MendingOut]
+    left: list[LeftOut]
+    added: list[LeftOut]
 
     @classmethod
     def of(cls, before: Document, state: State) -> "EpisodeChange":
@@ -60,6 +62,8 @@ class EpisodeChange(BaseModel):
             ducking=DuckingOut.model_validate(document.ducking),
             clocks=[ClockOut.model_validate(clock) for clock in document.clocks],
             mendings=[MendingOut.model_validate(mending) for mending in document.mendings],
+            left=[LeftOut.model_validate(left) for left in document.left],
+            added=[LeftOut.model_validate(added) for added in document.added],
         )  # fmt: skip
 
 

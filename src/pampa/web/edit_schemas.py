@@ -4,10 +4,11 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from pampa.core.timeline.document import Kind
+from pampa.core.timeline.document import Crossing, Kind
 from pampa.web.schemas import AmountsBody, Place
 
 Level = Annotated[float, Field(ge=-60, le=24)]
+Shift = Annotated[int, Field(ge=-(1 << 40), le=1 << 40)]
 
 
 class Edit(BaseModel):
@@ -24,10 +25,11 @@ class TakeOut(Edit):
     edit: Literal["take_out"]
     start: Place
     stop: Place
+    whole: bool = Field(False, description="Take it out of music and effects too, also of those that are pinned.")
 
 
 class Clear(Edit):
-    """Take a range out and leave its room empty: on all talk, or on the tracks named."""
+    """Take a range out and leave room tone: on all talk, or on the tracks named."""
 
     edit: Literal["clear"]
     start: Place
@@ -38,6 +40,103 @@ class Clear(Edit):
 class PutBack(Edit):
     edit: Literal["put_back"]
     seam: int
+
+
+class DragSeam(Edit):
+    """Put back frames from the beginning and the end of what is missing; less than 0 takes more out."""
+
+    edit: Literal["drag_seam"]
+    seam: int
+    first: Shift = 0
+    last: Shift = 0
+
+
+class SetSeam(Edit):
+    """How a join crosses over: for how many frames, and what it keeps steady meanwhile."""
+
+    edit: Literal["set_seam"]
+    seam: int
+    crossfade: Annotated[int, Field(ge=0, le=96_000)] | None = None
+    crossing: Crossing | None = None
+
+
+class PutInClip(BaseModel):
+    """A stretch of a recording; `start` counts from the place where it is put in."""
+
+    recording: int
+    source: Place
+    start: Place
+    length: Annotated[int, Field(gt=0)]
+    gain_db: Level = 0.0
+    fade_in: Place = 0
+    fade_out: Place = 0
+    muted: bool = False
+
+
+class PutInPiece(BaseModel):
+    track: int
+    clips: Annotated[list[PutInClip], Field(max_length=20_000)]
+
+
+class Insert(Edit):
+    """Open time for everybody and put pieces of talk in; without any it stays silent."""
+
+    edit: Literal["insert"]
+    name: Annotated[str, Field(max_length=80)]
+    at: Place
+    length: Annotated[int, Field(gt=0, le=24 * 3600 * 48_000)]
+    pieces: Annotated[list[PutInPiece], Field(max_length=200)] = []
+
+
+class Carry(Edit):
+    """Take everything of a stretch to another place."""
+
+    edit: Literal["carry"]
+    start: Place
+    stop: Place
+    to: Place
+
+
+class DropSpot(Edit):
+    """Put a spot in: time opens for it, and closes when it is lifted again."""
+
+    edit: Literal["drop_spot"]
+    name: Annotated[str, Field(max_length=80)]
+    at: Place
+    recording: int
+    length: Annotated[int, Field(gt=0)]
+    source: Place = 0
+    fade_in: Place = 0
+    fade_out: Place = 0
+
+
+class LiftSpot(Edit):
+    edit: Literal["lift_spot"]
+    clip: int
+
+
+class Slide(Edit):
+    """Move what one person says in a range; with `follow`, everything after it moves as well, for everybody."""
+
+    edit: Literal["slide"]
+    track: int
+    start: Place
+    stop: Place
+    by: Shift
+    follow: bool = False
+
+
+class Join(Edit):
+    edit: Literal["join"]
+    at: Place
+
+
+class Slip(Edit):
+    """Slide the sound under a clip."""
+
+    edit: Literal["slip"]
+    clip: int
+    by: Shift
 
 
 class Split(Edit):
@@ -51,6 +150,7 @@ class Move(Edit):
     clip: int
     start: Place
     track: int | None = None
+    following: bool = Field(False, description="All that comes after it on its track moves as far.")
 
 
 class Trim(Edit):
@@ -58,6 +158,7 @@ class Trim(Edit):
     clip: int
     edge: Literal["start", "end"]
     at: Place
+    following: bool = False
 
 
 class SetClip(Edit):
@@ -66,6 +167,7 @@ class SetClip(Edit):
     gain_db: Level | None = None
     fade_in: Place | None = None
     fade_out: Place | None = None
+    muted: bool | None = None
 
 
 class RemoveClip(Edit):
@@ -158,6 +260,60 @@ class Mend(Edit):
     amounts: AmountsBody
 
 
+class Cut(BaseModel):
+    """A range to take out: of all talk, closing up, or of the tracks named, leaving room tone."""
+
+    start: Place
+    stop: Place
+    tracks: list[int] | None = None
+
+
+class Prune(Edit):
+    """Take several ranges out at once."""
+
+    edit: Literal["prune"]
+    name: Annotated[str, Field(max_length=80)]
+    cuts: Annotated[list[Cut], Field(min_length=1, max_length=20_000)]
+
+
+class DecidedFind(BaseModel):
+    kind: Annotated[str, Field(max_length=20)]
+    recording: int
+    start: Place
+    stop: Place
+
+
+class AboutFinds(Edit):
+    """A decision about finds. `name`: of what they are, for the history."""
+
+    name: Annotated[str, Field(max_length=80)]
+    finds: Annotated[list[DecidedFind], Field(min_length=1, max_length=20_000)]
+
+
+class Leave(AboutFinds):
+    """Leave finds as they are: they are not proposed again."""
+
+    edit: Literal["leave"]
+
+
+class Reopen(AboutFinds):
+    """Ask again about finds that had been left."""
+
+    edit: Literal["reopen"]
+
+
+class MarkFind(AboutFinds):
+    """Add finds by hand, to be decided about like any other."""
+
+    edit: Literal["mark_find"]
+
+
+class DropFind(AboutFinds):
+    """Forget finds that had been added by hand."""
+
+    edit: Literal["drop_find"]
+
+
 class AddMarker(Edit):
     edit: Literal["add_marker"]
     at: Place
@@ -167,7 +323,9 @@ class AddMarker(Edit):
 class SetMarker(Edit):
     edit: Literal["set_marker"]
     marker: int
-    name: Annotated[str, Field(max_length=200)]
+    name: Annotated[str, Field(max_length=200)] | None = None
+    at: Place | None = None
+    tint: Annotated[int, Field(ge=0, le=5)] | None = Field(None, description="Of the section it begins; 0 for none.")
 
 
 class RemoveMarker(Edit):
@@ -176,8 +334,10 @@ class RemoveMarker(Edit):
 
 
 AnyEdit = Annotated[
-    TakeOut | Clear | PutBack | Split | Move | Trim | SetClip | RemoveClip | AddClip | AddTrack | RemoveTrack
-    | SetTrack | SetRecipe | SetDucking | Nudge | Lay | Mend | AddMarker | SetMarker | RemoveMarker,
+    TakeOut | Clear | PutBack | DragSeam | SetSeam | Insert | Carry | DropSpot | LiftSpot | Slide | Join | Slip
+    | Split | Move | Trim | SetClip | RemoveClip | AddClip | AddTrack | RemoveTrack
+    | SetTrack | SetRecipe | SetDucking | Nudge | Lay | Mend | Prune | Leave | Reopen | MarkFind | DropFind | AddMarker
+    | SetMarker | RemoveMarker,
     Field(discriminator="edit"),
 ]  # fmt: skip
 

@@ -76,6 +76,7 @@ class PieceChange(BaseModel):
 class Use(BaseModel):
     revision: int
     start: Place = Field(description="Where it begins in the episode.", examples=[1_220_000])
+    open_time: bool = Field(False, description="As a spot that everybody waits for, instead of under the talk.")
 
 
 class NewPattern(BaseModel):

@@ -28,6 +28,21 @@ class LastTimeOut(Told):
     amounts: AmountsBody
 
 
+class DoubtOut(Told):
+    """What is wrong with the place that noise is learned from."""
+
+    words: str = Field(examples=["There is speech in 40 % of the place that noise is learned from."])
+    better: tuple[float, float] | None = Field(description="A place without speech, in seconds.")
+
+
+class CostOut(Told):
+    """What mending won and what it cost."""
+
+    floor_before_dbfs: float | None = Field(description="Level where nobody speaks, as recorded.")
+    floor_after_dbfs: float | None
+    speech_change_db: float = Field(description="By how much speech became louder; less than 0: softer.")
+
+
 class ReportOut(BaseModel):
     """How a recording stands in Mend."""
 
@@ -36,6 +51,8 @@ class ReportOut(BaseModel):
     deeds: list[DeedOut]
     marks: list[MarkOut]
     last: LastTimeOut | None
+    doubt: DoubtOut | None
+    cost: CostOut | None
     waits: bool = Field(description="Something is still being measured; an event `mended` follows.")
 
     @classmethod
@@ -44,5 +61,7 @@ class ReportOut(BaseModel):
             amounts=AmountsBody.model_validate(report.amounts), proposed=AmountsBody.model_validate(report.proposed),
             deeds=[DeedOut.model_validate(deed) for deed in report.deeds],
             marks=[MarkOut.model_validate(mark) for mark in report.marks], waits=report.waits,
+            doubt=None if report.doubt is None else DoubtOut.model_validate(report.doubt),
+            cost=None if report.cost is None else CostOut.model_validate(report.cost),
             last=None if report.last is None else LastTimeOut.model_validate(report.last),
         )  # fmt: skip

@@ -1,6 +1,7 @@
 """Rendering of pages: the templates, and what all of them are given."""
 
 import json
+from functools import cache
 from pathlib import Path
 from typing import Any
 
@@ -12,6 +13,7 @@ from markupsafe import Markup
 from pampa.web.security import token_of
 
 HERE = Path(__file__).parent
+OF_OTHER_PAGES = ("shows.js", "theme.js")
 templates = Jinja2Templates(HERE / "templates")
 
 
@@ -21,7 +23,14 @@ def script_data(data: Any) -> Markup:
     return Markup(text.replace("<", "\\u003c").replace(">", "\\u003e").replace("&", "\\u0026"))
 
 
+@cache
+def modules() -> list[str]:
+    """The modules of the episode's page, so that a browser asks for all at once and not level by level."""
+    return sorted(path.name for path in (HERE / "static" / "js").glob("*.js") if path.name not in OF_OTHER_PAGES)
+
+
 templates.env.filters["script_data"] = script_data
+templates.env.globals["modules"] = modules
 templates.env.trim_blocks = templates.env.lstrip_blocks = True
 
 

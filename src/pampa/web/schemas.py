@@ -5,7 +5,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from pampa.core.timeline.document import Kind
+from pampa.core.timeline.document import Crossing, Kind
 from pampa.studio.editing import State
 from pampa.studio.lining_up import Proposal
 from pampa.studio.listening import Standing
@@ -89,6 +89,7 @@ class ClipOut(Told):
     gain_db: float
     fade_in: int
     fade_out: int
+    muted: bool
 
 
 class RecipeOut(Told):
@@ -120,12 +121,15 @@ class SeamOut(Told):
     length: int
     closed: bool
     crossfade: int
+    crossing: Crossing
+    laid: tuple[int, ...] = Field(description="Clips that were moved here; they go when the seam is put back.")
 
 
 class MarkerOut(Told):
     id: int
     at: int
     name: str
+    tint: int
 
 
 class DuckingOut(Told):
@@ -158,6 +162,7 @@ class AmountsBody(BaseModel):
     model_config = ConfigDict(extra="forbid", from_attributes=True)
 
     polarity: bool = False
+    drop_outs: Amount = 0
     clipping: Amount = 0
     hum: Amount = 0
     rumble: Amount = 0
@@ -166,6 +171,8 @@ class AmountsBody(BaseModel):
     noise: Amount = 0
     hiss: Amount | None = Field(None, description="Of noise above 8 kHz, if it is to be other than below.")
     reverb: Amount = 0
+    bleed: Amount = Field(0, description="Others in this microphone, while they talk and this person does not.")
+    gate: Amount = 0
     sibilance: Amount = 0
     breaths: Amount = 0
     phase: bool = False
@@ -181,6 +188,15 @@ class MendingOut(Told):
     amounts: AmountsBody
 
 
+class LeftOut(Told):
+    """A find that stays, or that was marked by hand."""
+
+    kind: str
+    recording: int
+    start: int
+    stop: int
+
+
 class EpisodeState(BaseModel):
     """An episode as it stands, with what undo and redo would do."""
 
@@ -194,6 +210,8 @@ class EpisodeState(BaseModel):
     ducking: DuckingOut
     clocks: list[ClockOut]
     mendings: list[MendingOut]
+    left: list[LeftOut]
+    added: list[LeftOut]
 
     @classmethod
     def of(cls, state: State) -> "EpisodeState":
@@ -206,6 +224,8 @@ class EpisodeState(BaseModel):
             ducking=DuckingOut.model_validate(document.ducking),
             clocks=[ClockOut.model_validate(clock) for clock in document.clocks],
             mendings=[MendingOut.model_validate(mending) for mending in document.mendings],
+            left=[LeftOut.model_validate(left) for left in document.left],
+            added=[LeftOut.model_validate(added) for added in document.added],
         )  # fmt: skip
 
 
@@ -216,6 +236,7 @@ class Revision(BaseModel):
 class HistoryEntry(BaseModel):
     position: int
     what: str = Field(examples=["Took out 2.4 s at 0:01:02.3"])
+    made: datetime
     in_force: bool
 
 

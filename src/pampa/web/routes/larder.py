@@ -50,4 +50,6 @@ def change(piece_id: int, body: PieceChange, studio: WithStudio) -> PieceOut:
 @router.post("/episodes/{episode_id}/larder/{piece_id}", response_model=EpisodeChange)
 def use(episode_id: int, piece_id: int, body: Use, studio: WithStudio) -> Response:
     """Lay a piece into an episode: on the first track of its kind with room there, else on a new one."""
-    return change_of(studio.larder.use(piece_id, episode_id, body.start, revision=body.revision))
+    return change_of(
+        studio.larder.use(piece_id, episode_id, body.start, revision=body.revision, open_time=body.open_time)
+    )

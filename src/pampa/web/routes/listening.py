@@ -18,11 +18,17 @@ def sound(
     start: Annotated[int, Query(ge=0)], frames: Annotated[int, Query(gt=0, le=30 * 48000)],
     speed: Annotated[float, Query(ge=0.5, le=2.5)] = 1.0, tail: int | None = None, treated: bool = True,
     only: Annotated[list[int] | None, Query()] = None, gain_db: Annotated[float, Query(ge=-40, le=40)] = 0.0,
+    open_seam: int | None = None, without: Annotated[list[int] | None, Query(min_length=2, max_length=2)] = None,
 ) -> Response:  # fmt: skip
-    """A piece of the episode as it will go out: the very samples that an encoder is given at the same gain."""
+    """A piece of the episode as it will go out: the very samples that an encoder is given at the same gain.
+
+    open_seam : a seam that is heard as if it had been put back. without : two places; what lies between is heard as
+    if it had been taken out, and `start` counts in the episode that is left.
+    """
     piece = studio.listening.sound(
         episode_id, start=start, frames=frames, speed=speed, tail=tail, treated=treated,
         only=frozenset(only or ()), gain_db=gain_db,
+        open_seam=open_seam, without=(without[0], without[1]) if without else None,
     )  # fmt: skip
     headers = {"X-Next-Start": str(piece.next_start), "X-Revision": str(piece.revision)}
     if piece.tail is not None:

@@ -5,6 +5,8 @@ import { changed } from "./changes.js";
 import { mountChart } from "./chart.js";
 import { mountCheckup } from "./checkup.js";
 import { compose } from "./compose.js";
+import { elsewhere } from "./elsewhere.js";
+import { finds } from "./stage-finds.js";
 import { followed } from "./geometry.js";
 import { actionFor, KEYS } from "./keys.js";
 import { mountLoupe } from "./loupe.js";
@@ -13,6 +15,10 @@ import { makePlayer } from "./player.js";
 import { playing } from "./playing.js";
 import { mountRows } from "./rows.js";
 import { mountSheet } from "./sheet.js";
+import { hand } from "./stage-hand.js";
+import { history } from "./stage-history.js";
+import { places } from "./stage-places.js";
+import { seams } from "./stage-seams.js";
 import { balance } from "./stage-balance.js";
 import { patterns } from "./patterns.js";
 import { several } from "./several.js";
@@ -21,7 +27,6 @@ import { larder } from "./stage-larder.js";
 import { lineUp } from "./stage-line-up.js";
 import { MEND_ACTIONS, mend } from "./stage-mend.js";
 import { pickUp } from "./stage-pick-up.js";
-import { prune } from "./stage-prune.js";
 import { sendOut } from "./stage-send-out.js";
 import { stalkStore } from "./stalks.js";
 import { clock, length, level, shortClock } from "./time.js";
@@ -34,10 +39,17 @@ const remembered = (key, fallback) => JSON.parse(localStorage.getItem(`pampa-${k
 const remember = (key, value) => localStorage.setItem(`pampa-${key}`, JSON.stringify(value));
 
 // What the canvases read. It stays outside the reactive page: drawing reads it thousands of times a frame.
-const stage = { doc: data.state, sheet: null, loupe: null, overview: null, chart: null, player: null, lining: null, anchors: null, snippet: null, checkup: null, rows: null, pieceRows: null, takeRows: null, take: null, recorder: null, mendPicture: null, mendCheckup: null, mendPlayer: null };
+const stage = { doc: data.state, sheet: null, loupe: null, overview: null, chart: null, player: null, lining: null, anchors: null, snippet: null, checkup: null, opened: null, rows: null, pieceRows: null, takeRows: null, take: null, recorder: null, mendPicture: null, mendCheckup: null, mendPlayer: null };
 
 // Edits of this page that are on their way, and the newest revision that was told of.
 const waiting = { turn: Promise.resolve(), count: 0, newest: 0, measure: 0 };
+
+// The place on the sheet of what is heard as if a seam were open, or a stretch taken out.
+function onSheet(heard, openSeam, without) {
+  if (openSeam && heard > openSeam.start) return Math.max(openSeam.start, heard - (openSeam.stop - openSeam.start));
+  if (without && heard > without[0]) return heard + without[1] - without[0];
+  return heard;
+}
 
 const afterPaint = (work) => requestAnimationFrame(() => setTimeout(work, 0));
 
@@ -46,6 +58,7 @@ const core = {
   show: data.show,
   episode: data.episode,
   stage: data.stage,
+  made: [data.stage], // stages whose panels are there: the others come when they are first gone to
   revision: data.state.revision,
   undoes: data.state.undo,
   redoes: data.state.redo,
@@ -70,8 +83,9 @@ const core = {
   problem: "",
   helping: false,
   keys: KEYS,
+  listedKeys: KEYS.filter((key) => key.listed !== false),
   lines: LINES,
-  speeds: [1, 1.25, 1.5, 1.75, 2],
+  speeds: [1, 1.25, 1.5, 1.75, 2, 2.5],
 
   init() {
     const find = (id) => document.getElementById(id);
@@ -82,6 +96,8 @@ const core = {
       onSelect: (selection) => this.select(selection),
       onClip: (picked) => this.pick(picked),
       onSeam: (seam) => this.chooseSeam(seam),
+      onPinch: (way) => (way > 0 ? this.finer() : this.coarser()),
+      onTwoTap: () => this.undo(),
       onView: (seen) => stage.overview.show({ seen }),
     });
     stage.overview = mountOverview({ canvas: find("overview"), stalks, onGo: (place) => { this.seek(place); stage.sheet.keepInSight(place, true); } });
@@ -89,19 +105,24 @@ const core = {
       canvas: find("loupe-canvas"),
       onSelect: (selection) => this.select(selection, { keep: true }),
       onSeek: (place) => this.seek(place, { keep: true }),
-      onTrim: (clip, edge, at) => this.edit({ edit: "trim", clip, edge, at }),
-      onMove: (clip, start) => this.edit({ edit: "move", clip, start }),
+      onTrim: (clip, edge, at, following) => this.edit({ edit: "trim", clip, edge, at, following }),
+      onMove: (clip, start, following) => this.edit({ edit: "move", clip, start, following }),
+      onSlip: (clip, by) => this.edit({ edit: "slip", clip, by }),
+      onSide: (seam, first, last) => this.dragSeam(seam, first, last),
+      onFind: (find) => this.moveFind(find),
       onPick: (picked) => this.pick(picked),
     });
     stage.chart = mountChart({ canvas: find("chart"), onGo: (place) => { this.go("prune"); this.seek(place); stage.sheet.keepInSight(place, true); } });
     stage.player = makePlayer({
-      address: ({ speed, treated, only, gain }, query) => {
+      address: ({ speed, treated, only, gain, openSeam, without }, query) => {
         for (const [name, value] of Object.entries({ speed, treated, gain_db: gain.toFixed(2) })) query.set(name, value);
+        if (openSeam) query.set("open_seam", openSeam.seam);
+        for (const place of without ?? []) query.append("without", place);
         for (const track of only) query.append("only", track);
         return `/api/episodes/${this.episodeId}/sound?${query}`;
       },
       settings: { speed: this.speed, treated: true, only: [], gain: 0 },
-      length: () => stage.doc.length,
+      length: () => (stage.player.supposed.openSeam ? stage.opened.state.length : stage.doc.length),
       onMove: (place) => this.moved(place),
       onStop: () => { this.playing = false; stage.player.prepare(this.playhead); },
       onLevel: (levels) => { this.levels = levels; },
@@ -120,13 +141,14 @@ const core = {
     this.follow();
     this.readLoudness();
     if (this.isGatherView("larder")) this.readLarder();
+    if (this.isStage("prune")) this.readFinds();
     if (this.isStage("mend")) this.$nextTick(() => this.showMend());
     this.seek(remembered(`place-${this.episodeId}`, 0));
     stage.sheet.keepInSight(this.playhead);
     window.addEventListener("keydown", (event) => this.pressed(event));
     // A button pressed with the pointer gives the keyboard back, so that Space plays and does not press it again.
     document.addEventListener("click", (event) => { if (event.detail > 0) event.target.closest("button, a, input[type=radio], input[type=range]")?.blur(); });
-    window.addEventListener("popstate", () => { this.stage = window.location.pathname.split("/").pop(); });
+    window.addEventListener("popstate", () => { this.stage = window.location.pathname.split("/").pop(); this.make(this.stage); });
     matchMedia("(prefers-color-scheme: dark)").addEventListener("change", () => this.redrawAll());
     document.body.dataset.ready = "yes";
   },
@@ -144,21 +166,26 @@ const core = {
     if (this.chosenSeam !== null && !state.seams.some((seam) => seam.id === this.chosenSeam)) this.chosenSeam = null;
     this.refreshClip();
     const views = { doc: state, gains: this.gains(), names: this.names(), seam: this.chosenSeam, clip: this.clipId };
-    stage.sheet.show(views);
-    stage.loupe.show(views);
-    // The sheet comes first; overview and lists follow a frame later, together they take longer than the sheet.
-    const rest = () => { if (stage.doc === state) { stage.overview.show(views); this.list(state); } };
+    const map = (place) => followed(place, before, state);
+    stage.sheet.show({ ...views, playhead: map(this.playhead) });
+    // The sheet comes first; all else follows a frame later, together it takes longer than the sheet.
+    const rest = () => {
+      if (stage.opened) this.refreshOpened();
+      else stage.loupe.show(views);
+      if (changed) this.follows(map);
+      if (stage.doc === state) { stage.overview.show(views); this.list(state); }
+    };
     if (changed) afterPaint(rest);
     else rest();
-    if (changed) {
-      const map = (place) => followed(place, before, state);
-      this.playhead = map(this.playhead);
-      stage.player.renew(map);
-      this.seek(this.playhead, { keep: true, playing: true });
-      this.loudness.current = false;
-      this.readLoudnessSoon();
-      if (this.linings.length) this.readLinings();
-    }
+  },
+  // After an edit: the playhead and what plays stay at the same moment of talk.
+  follows(map) {
+    this.playhead = map(this.playhead);
+    stage.player.renew(map);
+    this.seek(this.playhead, { keep: true, playing: true });
+    this.loudness.current = false;
+    this.readLoudnessSoon();
+    if (this.linings.length) this.readLinings();
   },
 
   takeChange(change) { this.take(changed(stage.doc, change)); },
@@ -175,6 +202,7 @@ const core = {
     this.refreshAmounts();
     this.refreshEnding();
     if (this.isStage("gather")) this.showGather();
+    this.placeFinds();
   },
 
   gains() {
@@ -225,74 +253,6 @@ const core = {
     });
   },
 
-  // -- what happens elsewhere ----------------------------------------------------------------------------
-
-  follow() {
-    const source = new EventSource(`/api/episodes/${this.episodeId}/events`);
-    const on = (kind, work) => source.addEventListener(kind, (event) => work(JSON.parse(event.data)));
-    on("revision", ({ revision }) => {
-      waiting.newest = Math.max(waiting.newest, revision);
-      if (revision > this.revision && waiting.count === 0) this.reload();
-    });
-    on("job", (job) => this.jobTold(job));
-    on("recordings", () => this.readRecordings());
-    on("loudness", () => this.readLoudness());
-    on("lining", () => this.readLinings());
-    on("checkups", () => this.readCheckups());
-    on("mended", () => this.mendedTold());
-    on("larder", () => { if (this.isGatherView("larder")) this.readLarder(); });
-    on("deliveries", () => this.readDeliveries());
-    source.onopen = () => { this.reload(); this.readRecordings(); this.readCheckups(); };
-  },
-  jobTold(job) {
-    const open = ["waiting", "running"].includes(job.state);
-    const others = this.jobs.filter((other) => other.id !== job.id);
-    this.jobs = open ? [...others, job].sort((a, b) => a.id - b.id) : others;
-    if (job.state === "failed") this.problem = job.error;
-    if (job.state === "cancelled") this.say(`${job.label}: stopped.`);
-    this.deliveryTold(job);
-  },
-  cancelJob(job) { return this.attempt(() => api.post(`/api/jobs/${job.id}/cancel`)); },
-  async readRecordings() {
-    const path = `/api/episodes/${this.episodeId}/recordings`;
-    [this.recordings, this.removed] = await Promise.all([api.get(path).catch(() => this.recordings), api.get(`${path}?removed=true`).catch(() => this.removed)]);
-    this.showGather();
-    this.$nextTick(() => this.drawLining());
-    const views = { gains: this.gains(), names: this.names() };
-    stage.sheet.show(views);
-    stage.loupe.show(views);
-    stage.overview.show(views);
-  },
-  showGather() {
-    this.refreshTicked();
-    this.drawRows();
-    this.tellTakes();
-  },
-  // Quick edits after one another are measured once, and not while the sheet is being redrawn.
-  readLoudnessSoon() {
-    clearTimeout(waiting.measure);
-    waiting.measure = setTimeout(() => this.readLoudness(), 250);
-  },
-  async readLoudness() {
-    const told = await api.get(`/api/episodes/${this.episodeId}/loudness`).catch(() => null);
-    if (!told) return;
-    this.loudness = told;
-    this.tuneListening();
-    this.drawChart();
-  },
-  // What is heard is as loud as what will go out.
-  tuneListening() {
-    const now = this.loudness.loudness;
-    if (now && now.integrated_lufs !== null) {
-      const gain = Math.min(Math.max(this.plan.target_lufs - now.integrated_lufs, -30), 30);
-      if (Math.abs(gain - (this.gain ?? 0)) > 0.05) {
-        this.gain = gain;
-        stage.player.set({ gain });
-        stage.player.prepare(this.playhead);
-      }
-    }
-  },
-
   // -- place, selection, playing -------------------------------------------------------------------------
 
   seek(place, { keep = false, playing = false } = {}) {
@@ -300,16 +260,19 @@ const core = {
     stage.sheet.show({ playhead: this.playhead });
     stage.overview.show({ playhead: this.playhead });
     const centre = this.selection ? (this.selection.start + this.selection.stop) / 2 : this.playhead;
-    stage.loupe.show(keep && stage.loupe.holds(this.playhead) ? { playhead: this.playhead } : { playhead: this.playhead, centre: keep ? centre : this.playhead });
+    const there = this.inLoupe(this.playhead);
+    stage.loupe.show((keep || stage.opened) && stage.loupe.holds(there) ? { playhead: there } : { playhead: there, centre: keep ? centre : there });
     if (this.playing && !playing) stage.player.play(this.playhead);
     else if (!this.playing) stage.player.prepare(this.playhead);
     remember(`place-${this.episodeId}`, this.playhead);
   },
-  moved(place) {
+  moved(heard) {
+    const { openSeam, without } = stage.player.supposed;
+    const place = onSheet(heard, openSeam, without);
     this.playhead = place;
     stage.sheet.show({ playhead: place });
     stage.overview.show({ playhead: place });
-    stage.loupe.follow(place);
+    stage.loupe.follow(openSeam ? heard : this.inLoupe(place));
     if (this.playing) stage.sheet.keepInSight(place);
   },
   select(selection, { keep = false } = {}) {
@@ -364,7 +327,8 @@ const core = {
 
   pressed(event) {
     const action = actionFor(event);
-    if (!action) return;
+    // Copying text and pasting files stay the browser's where there is nothing of the sheet to copy or paste.
+    if (!action || (action === "copy" && !this.hasSelection) || (action === "cutToCarry" && !this.hasSelection) || (action === "paste" && !this.canPaste)) return;
     event.preventDefault();
     this.act(action);
   },
@@ -376,13 +340,18 @@ const core = {
   takenAway() { this.say("What is taken away can be heard in Mend."); },
   go(name) {
     this.stage = name;
+    this.make(name);
     window.history.pushState({}, "", `/episodes/${this.episodeId}/${name}`);
+    if (name === "prune") this.readFinds();
+    this.drawFinds();
     if (name === "send-out") this.$nextTick(() => this.drawChart());
     if (name === "gather") this.showGather();
     else if (this.micOpen) this.closeMic();
     if (name === "mend") { if (this.playing) stage.player.stop(); this.$nextTick(() => this.showMend()); }
     else if (this.mendPlaying) this.stopMend();
   },
+  make(name) { if (!this.made.includes(name)) this.made = [...this.made, name]; },
+  isMade(name) { return this.made.includes(name); },
   isStage(name) { return this.stage === name; },
   get showsSheet() { return !["gather", "line-up", "mend", "send-out"].includes(this.stage); },
   toggleHelp() { this.helping = !this.helping; if (this.helping) this.$nextTick(() => this.$refs.help.focus()); },
@@ -422,7 +391,7 @@ const core = {
       gather: waiting ? `${waiting} coming in` : `${this.recordings.length} recordings`,
       "line-up": this.liningFact,
       mend: this.mendFact,
-      prune: this.seams.length === 1 ? "1 seam" : `${this.seams.length} seams`,
+      prune: this.pruneFact,
       balance: `${this.people.filter((track) => track.treated).length} treated`,
       "send-out": this.loudness.loudness ? `${this.standing} LUFS` : "measuring",
     };
@@ -431,5 +400,5 @@ const core = {
 };
 
 document.addEventListener("alpine:init", () => {
-  window.Alpine.data("episodePage", () => compose(core, playing(stage, remember), gather(data, stage), several(data, stage), patterns(data, stage), larder(data, stage), pickUp(data, stage), lineUp(data, stage), mend(stage), prune(stage), balance(), sendOut(data, stage)));
+  window.Alpine.data("episodePage", () => compose(core, elsewhere(stage, waiting), playing(stage, remember), gather(data, stage), several(data, stage), patterns(data, stage), larder(data, stage), pickUp(data, stage), lineUp(data, stage), mend(stage), hand(stage, remembered, remember), seams(stage), places(data, stage), history(stage), finds(data, stage), balance(), sendOut(data, stage)));
 });

@@ -9,8 +9,8 @@ const LEFT = 96;
 const RIGHT = 16;
 const GRIP = 7;
 
-export function mountLoupe({ canvas, onSelect, onSeek, onTrim, onMove, onPick }) {
-  let view = { doc: null, gains: new Map(), centre: 0, span: 6 * 48000, selection: null, playhead: 0, clip: null, rate: 48000 };
+export function mountLoupe({ canvas, onSelect, onSeek, onTrim, onMove, onSlip, onSide, onFind, onPick }) {
+  let view = { doc: null, gains: new Map(), centre: 0, span: 6 * 48000, selection: null, playhead: 0, clip: null, find: null, missing: null, rate: 48000 };
   let ink = readInk(canvas);
   let frame = 0;
   let drag = null;
@@ -117,7 +117,7 @@ export function mountLoupe({ canvas, onSelect, onSeek, onTrim, onMove, onPick })
     const found = waveOf(clip, width);
     const scale = 10 ** (((view.gains.get(clip.recording) ?? 0) + clip.gain_db + track.gain_db) / 20) * (height / 2 - 3) * 1.6;
     ctx.fillStyle = colour;
-    ctx.globalAlpha = track.muted ? 0.35 : 1;
+    ctx.globalAlpha = track.muted || clip.muted ? 0.35 : 1;
     if (found && found.wave) {
       const left = xOf(found.from, width);
       const step = (xOf(found.to, width) - left) / found.points;
@@ -148,6 +148,7 @@ export function mountLoupe({ canvas, onSelect, onSeek, onTrim, onMove, onPick })
   }
 
   function drawMarks(ctx, width, height) {
+    let free = 0;
     for (const seam of view.doc.seams) {
       const x = Math.round(xOf(seam.at, width));
       if (x < LEFT || x > width - RIGHT) continue;
@@ -160,8 +161,11 @@ export function mountLoupe({ canvas, onSelect, onSeek, onTrim, onMove, onPick })
       ctx.textAlign = "left";
       ctx.textBaseline = "top";
       ctx.fillStyle = ink.ink;
-      ctx.fillText(`${length(seam.length, view.rate)} out`, x + 9, 6);
+      if (x >= free) ctx.fillText(`${length(seam.length, view.rate)} out`, x + 9, 6);
+      free = Math.max(free, x + 70);
     }
+    if (view.find) drawFind(ctx, view.find, width, height);
+    if (view.missing) drawMissing(ctx, view.missing, width, height);
     if (view.selection) {
       const left = Math.max(xOf(view.selection.start, width), LEFT);
       const right = Math.min(xOf(view.selection.stop, width), width - RIGHT);
@@ -186,9 +190,112 @@ export function mountLoupe({ canvas, onSelect, onSeek, onTrim, onMove, onPick })
     }
   }
 
-  function hit(x, y) {
+  // What the chosen find is about, between two dotted lines.
+  function drawFind(ctx, find, width, height) {
+    const left = Math.max(xOf(find.place, width), LEFT);
+    const right = Math.min(xOf(find.until, width), width - RIGHT);
+    if (right <= left) return;
+    ctx.fillStyle = ink["accent-soft"];
+    ctx.globalAlpha = 0.45;
+    ctx.fillRect(left, 4, right - left, height - 24);
+    ctx.globalAlpha = 1;
+    ctx.strokeStyle = ink.accent;
+    ctx.lineWidth = 1.5;
+    ctx.setLineDash([2, 2.5]);
+    ctx.strokeRect(left, 4, right - left, height - 24);
+    ctx.setLineDash([]);
+    drawEvidence(ctx, find, left, right, width, height);
+  }
+
+  // What led to a find, where it shows: what would go of a silence, where the same words come again, who goes on.
+  function drawEvidence(ctx, find, left, right, width, height) {
+    ctx.strokeStyle = ctx.fillStyle = ink["accent"];
+    ctx.lineWidth = 1.2;
+    ctx.font = `11px ${ink.text}`;
+    ctx.textBaseline = "bottom";
+    const low = height - 24;
+    if (find.kind === "restart") {
+      // From the first try to the place where it is said again.
+      ctx.beginPath();
+      ctx.moveTo(left + 3, low);
+      ctx.quadraticCurveTo((left + right) / 2, low - 34, right, low);
+      ctx.moveTo(right - 6, low - 7);
+      ctx.lineTo(right, low);
+      ctx.lineTo(right - 8, low + 1);
+      ctx.stroke();
+      ctx.textAlign = "left";
+      if (right + 70 > width) return;
+      ctx.fillStyle = ink.sheet;
+      ctx.fillRect(right + 3, low - 15, ctx.measureText("said again").width + 6, 15);
+      ctx.fillStyle = ink.accent;
+      ctx.fillText("said again", right + 6, low);
+    } else if (find.cut) {
+      // An upright at either end of what goes, and its length between them.
+      const [from, to] = [xOf(find.cut.start, width), xOf(find.cut.stop, width)].map((x) => Math.min(Math.max(x, left), right));
+      ctx.beginPath();
+      ctx.moveTo(from, low - 16);
+      ctx.lineTo(from, low);
+      ctx.moveTo(to, low - 16);
+      ctx.lineTo(to, low);
+      ctx.moveTo(from, low - 8);
+      ctx.lineTo(to, low - 8);
+      ctx.stroke();
+      const words = `${length(find.cut.stop - find.cut.start, view.rate)} go`;
+      ctx.textAlign = "center";
+      if (to - from > ctx.measureText(words).width + 8) ctx.fillText(words, (from + to) / 2, low - 10);
+    }
+  }
+
+  // An open seam: what is missing lies under a slanted rule, between two sides that can be dragged.
+  function drawMissing(ctx, missing, width, height) {
+    const left = Math.max(xOf(missing.start, width), LEFT);
+    const right = Math.min(xOf(missing.stop, width), width - RIGHT);
+    if (right <= left) return;
+    ctx.save();
+    ctx.beginPath();
+    ctx.rect(left, 4, right - left, height - 24);
+    ctx.clip();
+    ctx.fillStyle = ink.paper;
+    ctx.globalAlpha = 0.55;
+    ctx.fillRect(left, 4, right - left, height - 24);
+    ctx.globalAlpha = 1;
+    ctx.strokeStyle = ink["ink-quiet"];
+    ctx.lineWidth = 0.7;
+    ctx.beginPath();
+    for (let x = left - height; x < right; x += 11) { ctx.moveTo(x, height - 20); ctx.lineTo(x + height - 24, 4); }
+    ctx.stroke();
+    ctx.restore();
+    ctx.fillStyle = ink.ink;
+    for (const place of [missing.start, missing.stop]) {
+      const x = xOf(place, width);
+      if (x < LEFT - 1 || x > width - RIGHT + 1) continue;
+      ctx.fillRect(x - 1, 4, 2, height - 24);
+      ctx.beginPath();
+      ctx.arc(x, height / 2 - 8, 5, 0, 7);
+      ctx.fill();
+    }
+    const words = `missing ${length(missing.stop - missing.start, view.rate)}`;
+    ctx.font = `600 12px ${ink.text}`;
+    ctx.textAlign = "center";
+    ctx.textBaseline = "top";
+    const wide = ctx.measureText(words).width + 12;
+    if (right - left < wide) return;
+    ctx.fillStyle = ink.sheet;
+    ctx.fillRect((left + right - wide) / 2, 6, wide, 18);
+    ctx.fillStyle = ink.ink;
+    ctx.fillText(words, (left + right) / 2, 8);
+  }
+
+  function hit(x, y, reach = GRIP) {
     const width = canvas.clientWidth;
-    const near = (place) => Math.abs(xOf(place, width) - x) <= GRIP;
+    const near = (place) => Math.abs(xOf(place, width) - x) <= reach;
+    if (view.missing) {
+      if (near(view.missing.start)) return { kind: "left" };
+      if (near(view.missing.stop)) return { kind: "right" };
+      return { kind: "ground", place: placeAt(x, width) };
+    }
+    if (view.find && near(view.find.place)) return { kind: "find-in" };
+    if (view.find && near(view.find.until)) return { kind: "find-out" };
     if (view.selection && near(view.selection.start)) return { kind: "in" };
     if (view.selection && near(view.selection.stop)) return { kind: "out" };
     const shown = lanes();
@@ -205,9 +312,13 @@ export function mountLoupe({ canvas, onSelect, onSeek, onTrim, onMove, onPick })
     return { kind: "ground", place, pick: inside ? { clip: inside.id, track: track.id } : null };
   }
 
+  const show = (change) => { view = { ...view, ...change }; schedule(); };
+  const isTalk = (clip) => view.doc.tracks.some((track) => ["person", "spot"].includes(track.kind) && track.clips.some((other) => other.id === clip.id));
+
   function pressed(event) {
     if (!view.doc || event.button !== 0) return;
-    drag = { ...hit(event.offsetX, event.offsetY), x: event.offsetX, moved: false };
+    const reach = event.pointerType === "touch" ? 3 * GRIP : GRIP;
+    drag = { ...hit(event.offsetX, event.offsetY, reach), x: event.offsetX, moved: false, missing: view.missing, find: view.find, slips: event.altKey, follows: event.shiftKey };
     canvas.setPointerCapture(event.pointerId);
   }
 
@@ -223,16 +334,23 @@ export function mountLoupe({ canvas, onSelect, onSeek, onTrim, onMove, onPick })
     const place = Math.max(placeAt(event.offsetX, width), 0);
     if (drag.kind === "in") onSelect({ ...view.selection, start: Math.min(place, view.selection.stop - 48) });
     if (drag.kind === "out") onSelect({ ...view.selection, stop: Math.max(place, view.selection.start + 48) });
-    if (drag.kind === "ground") onSelect({ start: Math.min(drag.place, place), stop: Math.max(drag.place, place), track: null });
+    if (drag.kind === "left") show({ missing: { ...view.missing, start: Math.min(place, view.missing.stop - 480) } });
+    if (drag.kind === "right") show({ missing: { ...view.missing, stop: Math.max(place, view.missing.start + 480) } });
+    if (drag.kind === "find-in") show({ find: { ...view.find, place: Math.min(place, view.find.until - 480) } });
+    if (drag.kind === "find-out") show({ find: { ...view.find, until: Math.max(place, view.find.place + 480) } });
+    if (drag.kind === "ground" && !view.missing) onSelect({ start: Math.min(drag.place, place), stop: Math.max(drag.place, place), track: null });
   }
 
   function released(event) {
     if (!drag) return;
     const place = Math.max(placeAt(event.offsetX, canvas.clientWidth), 0);
-    const { kind, clip } = drag;
-    if (drag.moved && (kind === "start" || kind === "end")) onTrim(clip.id, kind, place);
-    else if (drag.moved && kind === "body") onMove(clip.id, Math.max(clip.start + place - drag.place, 0));
-    else if (!drag.moved) {
+    const { kind, clip, missing } = drag;
+    if (drag.moved && (kind === "start" || kind === "end")) onTrim(clip.id, kind, place, drag.follows && !isTalk(clip));
+    else if (drag.moved && kind === "body" && drag.slips) onSlip(clip.id, Math.round(drag.place - place));
+    else if (drag.moved && kind === "body") onMove(clip.id, Math.max(clip.start + place - drag.place, 0), drag.follows);
+    else if (drag.moved && (kind === "left" || kind === "right")) onSide(missing.seam, view.missing.start - missing.start, missing.stop - view.missing.stop);
+    else if (drag.moved && kind.startsWith("find")) onFind(view.find);
+    else if (!drag.moved && !view.missing) {
       if (drag.pick !== undefined) onPick(drag.pick);
       onSeek(place);
     }
@@ -245,15 +363,15 @@ export function mountLoupe({ canvas, onSelect, onSeek, onTrim, onMove, onPick })
   new ResizeObserver(schedule).observe(canvas);
 
   return {
-    show(change) { view = { ...view, ...change }; schedule(); },
+    show,
     redraw() { ink = readInk(canvas); schedule(); },
-    zoom(factor) { this.show({ span: Math.min(Math.max(view.span * factor, 0.2 * view.rate), 30 * view.rate) }); },
+    zoom(factor) { show({ span: Math.round(Math.min(Math.max(view.span * factor, 0.2 * view.rate), 30 * view.rate)) }); },
     // Follow the playhead by turning to the next window, as one turns a page; far away, open there.
     follow(place) {
-      if (this.holds(place)) return this.show({ playhead: place });
+      if (this.holds(place)) return show({ playhead: place });
       const next = view.centre + view.span;
       const turns = place >= next - view.span / 2 && place < next + view.span / 2;
-      return this.show({ playhead: place, centre: turns ? next : place + view.span * 0.4 });
+      return show({ playhead: place, centre: turns ? next : place + view.span * 0.4 });
     },
     holds: (place) => place >= start() && place < start() + view.span,
   };

@@ -4,7 +4,7 @@ import { firstEndingAfter, levelFor, paceOf, stalkShare } from "./geometry.js";
 import { fit, peopleOf, readInk } from "./ink.js";
 
 export function mountOverview({ canvas, stalks, onGo }) {
-  let view = { doc: null, gains: new Map(), seen: { start: 0, stop: 0 }, playhead: 0 };
+  let view = { doc: null, gains: new Map(), seen: { start: 0, stop: 0 }, playhead: 0, finds: [] };
   let ink = readInk(canvas);
   let frame = 0;
   let pressing = false;
@@ -24,6 +24,7 @@ export function mountOverview({ canvas, stalks, onGo }) {
     }
     ctx.fillStyle = ink.ink;
     for (const seam of view.doc.seams) ctx.fillRect(middle - 9, yOf(seam.at, height), 18, 1);
+    for (const find of view.finds) ctx.fillRect(2, yOf(find.place, height), 3, 1);
     ctx.fillStyle = ink.accent;
     ctx.fillRect(2, yOf(view.playhead, height), width - 4, 1.5);
     const top = yOf(Math.min(view.seen.start, view.doc.length), height);

@@ -16,6 +16,7 @@ export function makePlayer({ address, settings: first, length, onMove, onStop, o
   let meters = [];
   let settings = first;
   let range = { from: 0, stop: null, loop: false };
+  let supposed = {}; // what is heard as if it had been edited; it ends with the next real edit
   let playing = false;
   let generation = 0;
   let cursor = null;
@@ -47,7 +48,7 @@ export function makePlayer({ address, settings: first, length, onMove, onStop, o
     const wanted = speed === 1 ? Math.min(Math.round(seconds * RATE), Math.max(end() - at.start, 1)) : Math.max(Math.round((seconds * RATE) / HOP), 1) * HOP;
     const query = new URLSearchParams({ start: at.start, frames: wanted });
     if (at.tail !== undefined) query.set("tail", at.tail);
-    return address(settings, query);
+    return address({ ...settings, ...supposed }, query);
   }
 
   async function load(at, seconds) {
@@ -135,8 +136,10 @@ export function makePlayer({ address, settings: first, length, onMove, onStop, o
     pieces = pieces.filter((piece) => piece.at < after);
   }
 
-  function play(from, { stop: until = null, loop = false } = {}) {
+  function play(from, { stop: until = null, loop = false, suppose = {} } = {}) {
     open();
+    if (ready && JSON.stringify(suppose) !== JSON.stringify(supposed)) ready = null;
+    supposed = suppose;
     context.resume();
     generation++;
     drop(-1);
@@ -162,8 +165,10 @@ export function makePlayer({ address, settings: first, length, onMove, onStop, o
   }
 
   // Something changed ahead: what is already sounding goes on, the rest is fetched anew.
-  function renew(map = (place) => place) {
+  function renew(map = null) {
     ready = null;
+    if (map) supposed = {};
+    map ??= (place) => place;
     resting = map(resting);
     if (!playing) return;
     generation++;
@@ -184,11 +189,13 @@ export function makePlayer({ address, settings: first, length, onMove, onStop, o
   return {
     play, stop, renew, position,
     get playing() { return playing; },
+    get supposed() { return supposed; },
     set(change) { settings = { ...settings, ...change }; renew(); },
     // Fetch the first piece beforehand, so that sound starts with the key.
     prepare(from) {
       resting = from;
       if (playing) return;
+      supposed = {};
       const at = { start: from };
       const where = addressOf(at, FIRST_S);
       if (!ready || ready.address !== where) ready = { address: where, piece: load(at, FIRST_S) };

@@ -15,9 +15,10 @@ export function playing(stage, remember) {
       stage.player.play(this.selection.start, { stop: this.selection.stop, loop: this.looping });
     },
     toggleLoop() { this.looping = !this.looping; if (this.playing && this.selection) this.playSelection(); },
-    playRange(start, stop) {
+    // suppose : what is heard as if it had been edited, see the player.
+    playRange(start, stop, suppose = {}) {
       this.playing = true;
-      stage.player.play(Math.max(start, 0), { stop });
+      stage.player.play(Math.max(start, 0), { stop, suppose });
     },
     setSpeed(speed) {
       this.speed = Number(speed);

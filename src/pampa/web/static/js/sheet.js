@@ -2,16 +2,22 @@
 
 import { LEFT, RIGHT, firstEndingAfter, frameAt, layoutLines, levelFor, lineAtY, lineOf, paceOf, stalkShare, trackAt, xOf } from "./geometry.js";
 import { fit, peopleOf, readInk, sizeOf, textured } from "./ink.js";
+import { drawFind, drawMarker, drawSeam, drawSections } from "./marks.js";
 import { board, stroke, tileOf } from "./strokes.js";
-import { length, shortClock } from "./time.js";
+import { shortClock } from "./time.js";
+import { twoFingers } from "./touch.js";
 
 const STEP = 3;
 const DRAG = 4;
 const ABOVE = 16; // room over a line for what stands on it: markers, lengths of seams
 const PICTURES = 60;
+const SEAM_TEXT = 58;
+const GRIP = 6; // how near to an edge of the selection it is taken hold of
+const FINGER = 18;
+const BUDGET = 6; // ms of drawing lines in one frame; what is left over follows in the next
 
-export function mountSheet({ scroller, spacer, canvas, overlay, stalks, onSeek, onSelect, onClip, onSeam, onView }) {
-  let view = { doc: null, gains: new Map(), secondsPerLine: 20, playhead: 0, selection: null, clip: null, seam: null, rate: 48000 };
+export function mountSheet({ scroller, spacer, canvas, overlay, stalks, onSeek, onSelect, onClip, onSeam, onView, onPinch, onTwoTap }) {
+  let view = { doc: null, gains: new Map(), secondsPerLine: 20, playhead: 0, selection: null, clip: null, seam: null, finds: [], find: null, rate: 48000 };
   let layout = { lines: [], height: 0, frames: 1, length: 0 };
   let ink = readInk(canvas);
   let tiles = { plain: [], muted: [] };
@@ -23,6 +29,8 @@ export function mountSheet({ scroller, spacer, canvas, overlay, stalks, onSeek, 
   const pair = [0, 0];
   // Lines are drawn once and then only copied while scrolling; a line that waits for its stalks is not kept.
   const pictures = new Map();
+  // After an edit, what lines looked like before it, until their turn comes.
+  const former = new Map();
   let complete = true;
 
   const schedule = () => { frame ||= requestAnimationFrame(draw); };
@@ -45,20 +53,41 @@ export function mountSheet({ scroller, spacer, canvas, overlay, stalks, onSeek, 
     const before = canvas.width;
     const { ctx, width } = fit(canvas);
     if (width <= LEFT + RIGHT) return; // not on show
-    if (canvas.width !== before) pictures.clear();
-    const people = peopleOf(view.doc.tracks);
+    if (canvas.width !== before) forget();
     const lines = visible();
-    for (const line of lines) {
-      const picture = pictureOf(line, width, people);
-      ctx.drawImage(picture, 0, Math.round(line.top - top) - ABOVE, width, line.height + ABOVE + 6);
-    }
+    paintLines(ctx, lines, width);
     scheduleOverlay();
     onView({ start: lines[0].start, stop: lines[lines.length - 1].stop });
+  }
+
+  // The line with the playhead first, where the eyes are; the next ones as far as the time of a frame goes.
+  function paintLines(ctx, lines, width) {
+    const people = peopleOf(view.doc.tracks);
+    const here = lineOf(view.playhead, layout).index;
+    const late = performance.now() + BUDGET;
+    for (const line of [...lines].sort((a, b) => Math.abs(a.index - here) - Math.abs(b.index - here))) {
+      const waits = performance.now() > late && former.get(line.index);
+      const picture = waits || pictureOf(line, width, people);
+      ctx.drawImage(picture, 0, Math.round(line.top - top) - ABOVE, width, picture.height / (window.devicePixelRatio || 1));
+      if (waits) schedule();
+    }
+  }
+
+  function forget() {
+    pictures.clear();
+    former.clear();
+  }
+
+  // Draw all anew, and until then show what was.
+  function outdate() {
+    for (const [index, picture] of pictures) former.set(index, picture);
+    pictures.clear();
   }
 
   function pictureOf(line, width, people) {
     const known = pictures.get(line.index);
     if (known) return known;
+    former.delete(line.index);
     const ratio = window.devicePixelRatio || 1;
     const picture = document.createElement("canvas");
     picture.width = Math.round(width * ratio);
@@ -73,6 +102,7 @@ export function mountSheet({ scroller, spacer, canvas, overlay, stalks, onSeek, 
   }
 
   function drawLine(ctx, line, y, width, people) {
+    const sheet = { view, ink, layout };
     const talk = line.rows.filter((row) => row.kind !== "band");
     canvasOf(ctx, (strokes, ratio) => {
       for (const row of talk) strokeRow(strokes, ratio, line, row, y, width, people);
@@ -82,8 +112,16 @@ export function mountSheet({ scroller, spacer, canvas, overlay, stalks, onSeek, 
     ctx.globalCompositeOperation = "source-over";
     for (const row of talk) drawHorizon(ctx, line, row, y, width, people);
     for (const row of line.rows) if (row.kind === "band") drawBand(ctx, line, row, y, width);
-    for (const seam of view.doc.seams) if (seam.at >= line.start && seam.at < line.stop) drawSeam(ctx, seam, line, y, width);
-    for (const marker of view.doc.markers) if (marker.at >= line.start && marker.at < line.stop) drawMarker(ctx, marker, line, y, width);
+    drawSections(ctx, sheet, line, y);
+    for (const find of view.finds) if (find.until >= line.start && find.place < line.stop) drawFind(ctx, sheet, find, line, y, width);
+    let free = 0; // where the last seam's length ends: one that would lie on it is not written
+    for (const seam of view.doc.seams) {
+      if (seam.at < line.start || seam.at >= line.stop) continue;
+      const written = xOf(seam.at, line, width) >= free;
+      drawSeam(ctx, sheet, seam, line, y, width, written);
+      if (written) free = xOf(seam.at, line, width) + SEAM_TEXT;
+    }
+    for (const marker of view.doc.markers) if (marker.at >= line.start && marker.at < line.stop) drawMarker(ctx, sheet, marker, line, y, width);
   }
 
   // Let something be painted into the pixels of a whole canvas.
@@ -137,7 +175,6 @@ export function mountSheet({ scroller, spacer, canvas, overlay, stalks, onSeek, 
     const perStalk = (layout.frames * STEP) / (width - LEFT - RIGHT);
     const { level, cell } = levelFor(perStalk);
     const gain = (clip) => (view.gains.get(clip.recording) ?? 0) + clip.gain_db + track.gain_db;
-    const { tip, body } = tiles[track.muted ? "muted" : "plain"][person];
     const ground = Math.round((direction < 0 ? horizon : horizon + 1) * ratio);
     const wide = Math.max(Math.round((STEP - 1) * ratio), 1);
     const up = (x, high, tile) => stroke(strokes, Math.round(x * ratio), direction < 0 ? ground - high : ground, wide, high, tile);
@@ -152,6 +189,7 @@ export function mountSheet({ scroller, spacer, canvas, overlay, stalks, onSeek, 
       const last = Math.max(Math.floor((source + perStalk) / cell), first + 1);
       if (!stalks.read(clip.recording, level, first, last, pair)) complete = false;
       const db = gain(clip);
+      const { tip, body } = tiles[track.muted || clip.muted ? "muted" : "plain"][person];
       up(x, Math.round(reach * stalkShare(pair[0], db) * ratio), tip);
       up(x, Math.round(reach * stalkShare(pair[1], db) * ratio), body);
     }
@@ -163,7 +201,7 @@ export function mountSheet({ scroller, spacer, canvas, overlay, stalks, onSeek, 
       const clip = track.clips[i];
       const left = xOf(Math.max(clip.start, line.start), line, width);
       const right = xOf(Math.min(clip.start + clip.length, line.stop), line, width);
-      ctx.globalAlpha = track.muted ? 0.35 : 1;
+      ctx.globalAlpha = track.muted || clip.muted ? 0.35 : 1;
       ctx.fillStyle = ink.music;
       bandShape(ctx, clip, line, width, left, right, y + row.top, row.height);
       ctx.fillStyle = textured(ctx, ink["music-line"], 1, ink.music);
@@ -197,39 +235,6 @@ export function mountSheet({ scroller, spacer, canvas, overlay, stalks, onSeek, 
     ctx.lineTo(right, top + height);
     ctx.lineTo(left, top + height);
     ctx.fill();
-  }
-
-  // A seam: stitches across the horizon, and what is missing.
-  function drawSeam(ctx, seam, line, y, width) {
-    const x = Math.round(xOf(seam.at, line, width));
-    ctx.strokeStyle = view.seam === seam.id ? ink.accent : ink.ink;
-    ctx.lineWidth = view.seam === seam.id ? 2 : 1.2;
-    ctx.beginPath();
-    const row = line.rows[0];
-    const height = row ? row.height : line.height;
-    for (let at = 4; at < height - 2; at += 8) {
-      ctx.moveTo(x - 4, y + at + 5);
-      ctx.lineTo(x + 4, y + at);
-    }
-    ctx.stroke();
-    ctx.font = `11px ${ink.mono}`;
-    ctx.textAlign = x > width - 90 ? "right" : "left";
-    ctx.textBaseline = "bottom";
-    ctx.fillStyle = view.seam === seam.id ? ink.accent : ink["ink-quiet"];
-    ctx.fillText((seam.closed ? "−" : "○ ") + length(seam.length, view.rate), x + (x > width - 90 ? -7 : 7), y + 5);
-  }
-
-  function drawMarker(ctx, marker, line, y, width) {
-    const x = Math.round(xOf(marker.at, line, width));
-    ctx.fillStyle = ink.ink;
-    ctx.fillRect(x, y - 5, 1, line.height + 5);
-    ctx.beginPath();
-    ctx.arc(x + 0.5, y - 6, 3.5, 0, 7);
-    ctx.fill();
-    ctx.font = `11px ${ink.text}`;
-    ctx.textAlign = "left";
-    ctx.textBaseline = "bottom";
-    ctx.fillText(marker.name || "marker", x + 7, y - 1, 150);
   }
 
   function drawOverlay() {
@@ -283,12 +288,29 @@ export function mountSheet({ scroller, spacer, canvas, overlay, stalks, onSeek, 
     if (event.button !== 0 || !view.doc) return;
     const at = point(event);
     drag = { ...at, moved: false, one: event.altKey, clientX: event.clientX, clientY: event.clientY };
-    if (event.shiftKey) {
+    const held = edgeAt(at, event.pointerType === "touch" ? FINGER : GRIP);
+    if (held && !event.shiftKey) {
+      const { start, stop, track } = view.selection;
+      drag = { ...drag, frame: held === "start" ? stop : start, one: track !== null, track: track === null ? null : { id: track } };
+    } else if (event.shiftKey) {
       const from = view.selection && Math.abs(view.selection.start - at.frame) < Math.abs(view.selection.stop - at.frame) ? view.selection.stop : (view.selection?.start ?? view.playhead);
       drag = { ...drag, frame: from, moved: true };
       select(at);
     }
     overlay.setPointerCapture(event.pointerId);
+  }
+
+  // The edge of the selection that is under a point, so that it can be dragged alone.
+  function edgeAt(at, reach) {
+    if (!view.selection) return null;
+    const line = lineAtY(at.y, layout);
+    const width = canvas.clientWidth;
+    const near = (place) => place >= line.start && place <= line.stop && Math.abs(xOf(place, line, width) - at.x) <= reach;
+    return ["start", "stop"].find((edge) => near(view.selection[edge])) ?? null;
+  }
+
+  function hovered(event) {
+    if (!drag && view.doc) overlay.dataset.over = edgeAt(point(event), GRIP) ? "edge" : "";
   }
 
   function select(at) {
@@ -297,16 +319,17 @@ export function mountSheet({ scroller, spacer, canvas, overlay, stalks, onSeek, 
   }
 
   function dragged(event) {
-    if (!drag) return;
+    if (!drag) return hovered(event);
     if (!drag.moved && Math.hypot(event.clientX - drag.clientX, event.clientY - drag.clientY) < DRAG) return;
     drag.moved = true;
-    select(point(event));
+    return select(point(event));
   }
 
   function released(event) {
     if (!drag) return;
     const at = point(event);
     if (!drag.moved) clicked(at, event);
+    else if (view.selection && view.selection.stop - view.selection.start < 48) onSelect(null);
     drag = null;
   }
 
@@ -329,6 +352,8 @@ export function mountSheet({ scroller, spacer, canvas, overlay, stalks, onSeek, 
   overlay.addEventListener("pointerdown", pressed);
   overlay.addEventListener("pointermove", dragged);
   overlay.addEventListener("pointerup", released);
+  overlay.addEventListener("pointercancel", () => { drag = null; });
+  twoFingers(overlay, { onBegin: () => { drag = null; }, onPinch, onTap: onTwoTap });
 
   return {
     show(change) {
@@ -337,7 +362,8 @@ export function mountSheet({ scroller, spacer, canvas, overlay, stalks, onSeek, 
       view = { ...view, ...change };
       if (needsLayout && view.doc) arrange();
       if (onlyOverlay) return scheduleOverlay();
-      pictures.clear();
+      if ("secondsPerLine" in change) forget();
+      else outdate();
       return schedule();
     },
     redraw() {
@@ -345,7 +371,7 @@ export function mountSheet({ scroller, spacer, canvas, overlay, stalks, onSeek, 
       const { ctx } = fit(canvas);
       const tilesAt = (alpha) => ink.people.map((colour, index) => ({ tip: tileOf(ink.tips[index], alpha), body: tileOf(textured(ctx, colour, index, ink.sheet), alpha) }));
       tiles = { plain: tilesAt(1), muted: tilesAt(0.3) };
-      pictures.clear();
+      forget();
       schedule();
     },
     arrived: schedule,

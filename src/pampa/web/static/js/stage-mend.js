@@ -7,6 +7,7 @@ import { makePlayer } from "./player.js";
 
 const RATE = 48000;
 const PROCESSES = [
+  { name: "drop_outs", title: "Drop-outs", about: "Short gaps are filled, longer ones get the room." },
   { name: "clipping", title: "Clipping", about: "Tops that were cut off are rebuilt." },
   { name: "hum", title: "Hum", about: "The mains, its fundamental and harmonics, subtracted." },
   { name: "rumble", title: "Rumble", about: "What lies under the voice is cut off." },
@@ -15,13 +16,15 @@ const PROCESSES = [
   { name: "breaths", title: "Breaths", about: "Between sentences: lowered, never cut." },
   { name: "noise", title: "Noise", about: "Steady and changing noise, 40 dB at most." },
   { name: "reverb", title: "Reverberation", about: "What the room adds after each sound." },
+  { name: "bleed", title: "Bleed", about: "Others in this microphone, lowered while they talk and this person does not." },
+  { name: "gate", title: "Gate", about: "Pauses lowered; word ends stay whole." },
   { name: "sibilance", title: "Sibilance", about: "Sharp S is held under the voice." },
 ];
 const SWITCHES = [
   { name: "phase", title: "Phase rotation", about: "Wins headroom where the wave leans." },
   { name: "polarity", title: "Polarity", about: "Turns the wave over." },
 ];
-const USUAL = { clipping: 100, hum: 100, rumble: 100, clicks: 100, plosives: 70, noise: 50, reverb: 35, sibilance: 40, breaths: 50 };
+const USUAL = { drop_outs: 100, bleed: 70, gate: 40, clipping: 100, hum: 100, rumble: 100, clicks: 100, plosives: 70, noise: 50, reverb: 35, sibilance: 40, breaths: 50 };
 const NOTHING = Object.fromEntries([...PROCESSES.map(({ name }) => [name, 0]), ...SWITCHES.map(({ name }) => [name, false]), ["hiss", null], ["spots", []], ["noise_from", null], ["noise_to", null]]);
 const remembered = (key, fallback) => JSON.parse(localStorage.getItem(`pampa-mend-${key}`) ?? JSON.stringify(fallback));
 const remember = (key, value) => localStorage.setItem(`pampa-mend-${key}`, JSON.stringify(value));
@@ -118,6 +121,12 @@ export function mend(stage) {
       this.refreshPicture();
     },
     mendVersion: 0,
+    get costSays() {
+      const cost = this.mendReport && this.mendReport.cost;
+      if (!cost) return "";
+      const speech = cost.speech_change_db === 0 ? "speech as loud as before" : `speech ${Math.abs(cost.speech_change_db).toFixed(1)} dB ${cost.speech_change_db < 0 ? "softer" : "louder"}`;
+      return cost.floor_before_dbfs === null ? speech : `Room ${this.level(cost.floor_before_dbfs)} → ${this.level(cost.floor_after_dbfs)} dBFS, ${speech}`;
+    },
     refreshPicture() {
       const { noise_from: from, noise_to: to } = this.amounts;
       stage.mendPicture.show({ way: this.way, version: `${this.mendVersion}:${JSON.stringify(this.amounts)}`, marks: this.mendReport ? this.mendReport.marks : [], region: from === null || to === null ? null : [from, to], spots: this.amounts.spots });
@@ -190,10 +199,15 @@ export function mend(stage) {
       const spot = { start_s: start / RATE, stop_s: stop / RATE, how, db, low_hz, high_hz };
       return this.mend(() => ({ spots: [...this.amountsOf(this.mendId).spots, spot] }));
     },
-    lowerSpot() { return this.addSpot("lower", 12); },
+    spotDb: remembered("spot-db", 12),
+    setSpotDb(event) {
+      const db = Math.min(Math.max(Number(event.target.value), -12), 60);
+      if (db) { this.spotDb = db; remember("spot-db", db); }
+    },
+    lowerSpot() { return this.addSpot("lower", this.spotDb); },
     fillSpot() { return this.addSpot("fill", 0); },
     get spots() { return this.amounts.spots; },
-    spotText(spot) { return `${this.clock(spot.start_s * RATE)} ${spot.how === "fill" ? "filled from around" : `lowered by ${spot.db} dB`}`; },
+    spotText(spot) { return `${this.clock(spot.start_s * RATE)} ${spot.how === "fill" ? "filled from around" : spot.db < 0 ? `raised by ${-spot.db} dB` : `lowered by ${spot.db} dB`}`; },
     goToSpot(spot) { this.seekMend(Math.max(spot.start_s - 0.5, 0) * RATE); },
     dropSpot(spot) { return this.mend(() => ({ spots: this.amountsOf(this.mendId).spots.filter((other) => JSON.stringify(other) !== JSON.stringify(spot)) })); },
 
@@ -206,6 +220,9 @@ export function mend(stage) {
     setHiss(event) { return this.mend({ hiss: Number(event.target.value) }); },
     get hasRegion() { return this.amounts.noise_from !== null; },
     get regionText() { return this.hasRegion ? `Noise is learned from ${this.clock(this.amounts.noise_from * RATE)} to ${this.clock(this.amounts.noise_to * RATE)}.` : "Noise is followed along the recording."; },
+    get regionDoubt() { return this.mendReport && this.mendReport.doubt ? this.mendReport.doubt.words : ""; },
+    get hasBetter() { return this.regionDoubt !== "" && this.mendReport.doubt.better !== null; },
+    learnBetter() { const [from, to] = this.mendReport.doubt.better; return this.mend({ noise_from: from, noise_to: to }); },
     learnHere() { return this.mend({ noise_from: this.mendSelection.start / RATE, noise_to: this.mendSelection.stop / RATE }); },
     followNoise() { return this.mend({ noise_from: null, noise_to: null }); },
 
@@ -279,7 +296,7 @@ export function mend(stage) {
 export const MEND_ACTIONS = {
   play: "playOrStopMend", playSelection: "playMendSelection", asRecorded: "mendRecorded", asTreated: "mendTreated", takenAway: "mendTaken",
   stepBack: "mendBack", stepForth: "mendForth", leapBack: "mendLeapBack", leapForth: "mendLeapForth", toStart: "mendToStart", toEnd: "mendToEnd",
-  letGo: "mendLetGo", finer: "mendCloser", coarser: "mendWider", nextSeam: "mendNext", previousSeam: "mendPrevious",
+  letGo: "mendLetGo", finer: "mendCloser", coarser: "mendWider", nextPlace: "mendNext", previousPlace: "mendPrevious",
 };
-const ELSEWHERE = ["setIn", "setOut", "takeOut", "clear", "split", "mark", "putBack", "playAcross", "lineUp", "lineDown"];
+const ELSEWHERE = ["setIn", "setOut", "takeOut", "clear", "split", "mark", "putBack", "hearFind", "takeFind", "shortenFind", "leaveFind", "lineUp", "lineDown"];
 for (const action of ELSEWHERE) MEND_ACTIONS[action] = null;
