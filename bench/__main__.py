@@ -246,7 +246,9 @@ def standing(minutes: int) -> list[Row]:
 
 def main() -> None:
     parser = argparse.ArgumentParser(prog="./pampa bench", description=__doc__)
-    parser.add_argument("what", nargs="?", choices=["passes", "pages", "gather", "sync"], default="passes")
+    parser.add_argument(
+        "what", nargs="?", choices=["passes", "pages", "gather", "sync", "finds", "rooms", "session"], default="passes"
+    )
     parser.add_argument("--minutes", type=int, default=60, help="length of the long passes")
     parser.add_argument("--runs", type=int, default=5)
     given = parser.parse_args()
@@ -264,6 +266,21 @@ def main() -> None:
         from bench.sync import main as sync
 
         sync(given.minutes)
+        return
+    if given.what == "finds":
+        from bench.finds import main as finds
+
+        finds(given.minutes)
+        return
+    if given.what == "rooms":
+        from bench.rooms import main as rooms
+
+        rooms()
+        return
+    if given.what == "session":
+        from bench.session import main as session
+
+        session()
         return
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)

@@ -92,7 +92,7 @@ def take(page: Page) -> None:
     page.get_by_role("list", name="Recordings").get_by_text("Anders Quill").click()
     page.get_by_role("button", name="Accept", exact=True).click()
     for process in ("Clicks", "Breaths"):
-        page.get_by_label(process, exact=True).check()
+        page.get_by_role("checkbox", name=process, exact=True).click()
     page.get_by_text("breaths lowered").wait_for(timeout=120_000)
     page.get_by_role("button", name="Closer", exact=True).scroll_into_view_if_needed()
     page.wait_for_timeout(4000)
@@ -102,12 +102,20 @@ def take(page: Page) -> None:
     page.wait_for_timeout(1500)
     shoot(page, "mend-wave")
     open_stage(page, "prune")
+    page.get_by_role("button", name="Take out all: Fillers").wait_for(timeout=120_000)
+    for _ in range(6):
+        page.keyboard.press("n")
+        page.wait_for_timeout(200)
+    page.wait_for_timeout(900)
+    shoot(page, "finds")
+    page.keyboard.press("Escape")
     for y, left, right in ((45, 130, 935), (45, 560, 640), (145, 330, 400)):
         drag(page, y, left, right)
         page.keyboard.press("Delete")
         page.wait_for_timeout(900)
     drag(page, 250, 420, 520)
     shoot(page, "prune")
+    views(page)
     open_stage(page, "balance")
     shoot(page, "balance")
     open_stage(page, "send-out")
@@ -115,6 +123,31 @@ def take(page: Page) -> None:
     page.wait_for_selector(".delivery-sheet", timeout=120_000)
     page.wait_for_timeout(800)
     shoot(page, "send-out")
+
+
+def views(page: Page) -> None:
+    """What Prune's panel shows: an open seam, places, the history."""
+    page.keyboard.press("Escape")
+    page.get_by_role("button", name="Seams", exact=True).click()
+    page.get_by_role("button", name="Check all joins").click()
+    page.locator("ol.seams .row-button").first.click()
+    page.keyboard.press("u")
+    page.wait_for_timeout(4000)
+    shoot(page, "seam-open")
+    page.keyboard.press("Escape")
+    page.get_by_role("button", name="Places", exact=True).click()
+    for row, tint in ((0, "section 2"), (1, "section 4")):
+        page.locator(".markers li").nth(row).get_by_role("combobox").select_option(label=tint)
+        page.wait_for_timeout(600)
+    shoot(page, "places")
+    page.get_by_role("button", name="History", exact=True).click()
+    page.get_by_label("Keep it as it stands").fill("Three cuts by hand")
+    page.get_by_role("button", name="Keep", exact=True).click()
+    page.wait_for_timeout(600)
+    page.get_by_role("button", name="compare").click()
+    page.wait_for_timeout(600)
+    shoot(page, "history")
+    page.get_by_role("button", name="Finds", exact=True).click()
 
 
 def night(page: Page) -> None:

@@ -1,6 +1,9 @@
 """What tests share: a studio over an empty folder, and the sample episode, assembled once."""
 
+import fcntl
+import json
 import shutil
+from collections.abc import Callable
 from pathlib import Path
 
 import pytest
@@ -54,35 +57,58 @@ def two_people(studio, episode, talk_file):
 
 
 @pytest.fixture(scope="session")
-def sample(tmp_path_factory) -> tuple[Path, Truth]:
-    """The files of the sample episode and the truth about them."""
-    folder = tmp_path_factory.mktemp("sample")
-    return folder, assemble(folder)
+def made_once(tmp_path_factory, worker_id) -> Callable[[str, Callable[[Path], None]], Path]:
+    """Makes a folder by its name that all processes of a test run share: the first one makes it, others wait."""
+    base = tmp_path_factory.getbasetemp()
+    shared = base if worker_id == "master" else base.parent
+
+    def once(name: str, make: Callable[[Path], None]) -> Path:
+        folder = shared / name
+        with (shared / f"{name}.lock").open("w") as lock:
+            fcntl.flock(lock, fcntl.LOCK_EX)
+            if not folder.exists():
+                making = shared / f"{name}.making"
+                make(making)
+                making.rename(folder)
+        return folder
+
+    return once
 
 
 @pytest.fixture(scope="session")
-def demo_data(sample, tmp_path_factory) -> Path:
-    """A data folder with the sample show in it. Copy it before changing anything."""
+def sample(made_once) -> tuple[Path, Truth]:
+    """The files of the sample episode and the truth about them."""
+    folder = made_once("sample", assemble)
+    return folder, Truth(**json.loads((folder / "truth.json").read_text()))
+
+
+@pytest.fixture(scope="session")
+def demo_data(sample, made_once) -> Path:
+    """A data folder with the sample show in it, looked through for finds. Copy it before changing anything."""
     folder, truth = sample
-    data = tmp_path_factory.mktemp("demo") / "data"
-    studio = Studio(Settings(data=data, workers=2))
-    try:
-        build(studio, folder, truth, lambda text: None)
-    finally:
-        studio.close()
-    return data
+
+    def make(data: Path) -> None:
+        studio = Studio(Settings(data=data, workers=2))
+        try:
+            build(studio, folder, truth, lambda text: None)
+            studio.finding.of_episode(2)
+            studio.jobs.wait(300)
+        finally:
+            studio.close()
+
+    return made_once("demo-data", make)
 
 
 @pytest.fixture
 def demo_copy(demo_data, tmp_path) -> Path:
-    """The sample show to work in. Caches are linked, not copied: they are never written to in place."""
+    """The sample show to work in. All but the database is linked, not copied: files are never written to in place."""
     data = tmp_path / "demo"
     shutil.copytree(demo_data, data, copy_function=_link_or_copy)
     return data
 
 
 def _link_or_copy(source: str, target: str) -> None:
-    if source.endswith(".f32"):
-        Path(target).hardlink_to(source)
-    else:
+    if Path(source).name.startswith(("pampa.db", "in-use")):
         shutil.copy2(source, target)
+    else:
+        Path(target).hardlink_to(source)
