@@ -128,6 +128,14 @@ def replace_tracks(document, tracks):
     return Document(tracks, document.seams, document.markers)
 
 
+def test_a_spot_at_the_end_of_the_talk_leaves_a_marker_behind_it_where_it_was():
+    document = arranging.add_marker(talk_document(), at=10_001)
+    with_spot = inserting.drop_spot(document, name="Fennick Notebooks", at=10_000, recording=9, length=4000)
+    assert with_spot.markers[0].at == 14_001
+    lifted = inserting.lift_spot(with_spot, clip=with_spot.tracks[-1].clips[0].id)
+    assert lifted.markers == document.markers
+
+
 def test_a_spot_under_talk_does_not_take_the_talk_with_it():
     document = arranging.add_track(talk_document(), name="Spot", kind="spot")
     document = arranging.add_clip(document, track=document.tracks[-1].id, recording=9, start=100, length=500)

@@ -23,6 +23,11 @@ def take_out(document: Document, *, start: int, stop: int, whole: bool = False) 
 def taken_out(document: Document, start: int, stop: int, ids: Iterator[int], *, whole: bool = False) -> Document:
     """`take_out` with numbers that are given, unchecked: for many ranges that are checked together."""
     start, stop = selected(document, start, stop)
+    return closed_up(document, start, stop, ids, whole=whole)
+
+
+def closed_up(document: Document, start: int, stop: int, ids: Iterator[int], *, whole: bool = False) -> Document:
+    """`taken_out` for a range that may reach beyond the last sound: a marker out there moves up all the same."""
     length = stop - start
     cut = document.tracks if whole else document.linked_tracks()
     document, seam = _lift(document, cut, start, stop, ids, closed=True)

@@ -7,7 +7,7 @@ from typing import Any
 
 from pampa.core.errors import EditRefused
 from pampa.core.timeline.arranging import add_track
-from pampa.core.timeline.cutting import SHORTEST, selected, taken_out
+from pampa.core.timeline.cutting import SHORTEST, closed_up, selected, taken_out
 from pampa.core.timeline.document import Clip, Document, Seam, Track, check, next_id
 from pampa.core.timeline.ranges import divided_at, join_at, shift, split_at
 
@@ -116,7 +116,7 @@ def lift_spot(document: Document, *, clip: int) -> Document:
             "remove the piece alone instead."
         )
     ids = count(next_id(document))
-    closed = taken_out(rest, spot.start, spot.end, ids)
+    closed = closed_up(rest, spot.start, spot.end, ids)
     known = {seam.id for seam in document.seams}
     # Nothing was lost with that time, so nothing is kept of it.
     closed = replace(closed, seams=tuple(seam for seam in closed.seams if seam.id in known))
