@@ -6,7 +6,7 @@ from itertools import count
 
 from pampa.core.errors import EditRefused
 from pampa.core.timeline.document import Clip, Document, Marker, Seam, Track, check, next_id
-from pampa.core.timeline.ranges import lay_back, lift, shift
+from pampa.core.timeline.ranges import lay_back, lies_across, lift, shift
 
 SHORTEST = 48
 """Frames: anything under a millisecond is a slip of the hand."""
@@ -71,6 +71,11 @@ def cleared(document: Document, start: int, stop: int, tracks: list[int] | None,
 
 def put_back(document: Document, *, seam: int) -> Document:
     """Open a seam again: what was taken out returns to its place, and what follows makes room."""
+    return check(reopened(document, seam))
+
+
+def reopened(document: Document, seam: int) -> Document:
+    """`put_back`, unchecked: for edits that go on from there."""
     gone = document.seam(seam)
     at, length = gone.at, gone.length
     pieces = {piece.track: piece for piece in gone.pieces}
@@ -79,7 +84,7 @@ def put_back(document: Document, *, seam: int) -> Document:
     for track in document.tracks:
         clips = tuple(clip for clip in track.clips if clip.id not in gone.laid) if gone.laid else track.clips
         if gone.closed and (track.linked or track.id in pieces):
-            if any(clip.start < at < clip.end for clip in clips):
+            if lies_across(clips, at):
                 raise EditRefused(
                     f"Something on {track.name} now lies across this seam. Nothing was changed; split it at the "
                     "seam first, or undo back to before it."
@@ -99,17 +104,15 @@ def put_back(document: Document, *, seam: int) -> Document:
         m.moved(length) if gone.closed and (m.at > at or (m.at == at and m.id in moved_up)) else m
         for m in document.markers
     ]
-    return check(
-        replace(
-            document,
-            tracks=tuple(tracks),
-            seams=(
-                *document.seams[:place],
-                *(s.moved(at) for s in gone.seams),
-                *(s.moved(length) if gone.closed else s for s in after),
-            ),
-            markers=tuple(sorted([*markers, *(m.moved(at) for m in gone.markers)], key=_order)),
-        )
+    return replace(
+        document,
+        tracks=tuple(tracks),
+        seams=(
+            *document.seams[:place],
+            *(s.moved(at) for s in gone.seams),
+            *(s.moved(length) if gone.closed else s for s in after),
+        ),
+        markers=tuple(sorted([*markers, *(m.moved(at) for m in gone.markers)], key=_order)),
     )
 
 

@@ -30,12 +30,18 @@ def divide(clip: Clip, at: int, new_id: int) -> tuple[Clip, Clip]:
     return left, right
 
 
+def lies_across(clips: tuple[Clip, ...], at: int) -> bool:
+    """Whether one of these clips sounds on both sides of a place."""
+    index = bisect_right(clips, at, key=_end)
+    return index < len(clips) and clips[index].start < at
+
+
 def split_at(clips: tuple[Clip, ...], at: int, ids: Iterator[int]) -> tuple[Clip, ...]:
     """Divide the clip that lies across `at`, if one does."""
-    for index, clip in enumerate(clips):
-        if clip.start < at < clip.end:
-            return (*clips[:index], *divide(clip, at, next(ids)), *clips[index + 1 :])
-    return clips
+    if not lies_across(clips, at):
+        return clips
+    index = bisect_right(clips, at, key=_end)
+    return (*clips[:index], *divide(clips[index], at, next(ids)), *clips[index + 1 :])
 
 
 def lift(track: Track, start: int, stop: int, ids: Iterator[int]) -> Lifted:
@@ -70,14 +76,16 @@ def lay_back(track: Track, piece: Piece, at: int, length: int) -> Track:
 
     A join is made only where sound still runs on: if a side was changed meanwhile, it stays a clip of its own.
     """
-    clips = [*track.clips, *(clip.moved(at) for clip in piece.clips)]
-    clips.sort(key=lambda clip: clip.start)
+    first, last = bisect_left(track.clips, at, key=_end), bisect_right(track.clips, at + length, key=_start)
+    clips = [*track.clips[first:last], *(clip.moved(at) for clip in piece.clips)]
+    clips.sort(key=_start)
     for whole in piece.divided:
         for edge in (at, at + length):
             if whole.start + at < edge < whole.end + at:
                 clips = join_at(clips, edge)
     wholes = {whole.id: whole.moved(at) for whole in piece.divided}
-    return replace(track, clips=tuple(_restored(clip, wholes.get(clip.id)) for clip in clips))
+    restored = tuple(_restored(clip, wholes.get(clip.id)) for clip in clips)
+    return replace(track, clips=track.clips[:first] + restored + track.clips[last:])
 
 
 def _restored(clip: Clip, whole: Clip | None) -> Clip:

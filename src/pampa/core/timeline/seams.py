@@ -5,7 +5,7 @@ from itertools import chain, count
 
 from pampa.core.errors import EditRefused
 from pampa.core.sound import RATE
-from pampa.core.timeline.cutting import SHORTEST, cleared, put_back, taken_out
+from pampa.core.timeline.cutting import SHORTEST, cleared, reopened, taken_out
 from pampa.core.timeline.document import Crossing, Document, Seam, check, next_id
 
 LONGEST_CROSSFADE = 2 * RATE
@@ -20,7 +20,7 @@ def drag_seam(document: Document, *, seam: int, first: int = 0, last: int = 0) -
     if stop - start < SHORTEST:
         raise EditRefused("Nothing would be missing any more. Put it back instead. Nothing was changed.")
     ids = chain([seam], count(next_id(document)))
-    whole = put_back(document, seam=seam)
+    whole = reopened(document, seam)
     missing = [piece.track for piece in gone.pieces]
     if gone.closed:
         all_tracks = any(not document.track(track).linked for track in missing)
