@@ -26,8 +26,9 @@ KINDS = {"filler": ("filler",), "breath": ("breath",), "restart": ("repeat", "fa
          "backchannel": ("backchannel",), "knock": ("cough",), "click": ("click",)}  # fmt: skip
 CLICKS = 20
 SILENCE_S, EDGE_S = 1.0, 0.04
-HEARD_DB = 50.0
-"""Under a voice's loud moments: what is softer in a dry voice is silence."""
+HEARD_DB, FAINT_DB, GRAIN = 46.0, 60.0, 2
+"""So far under a voice's loud moments it is surely heard if it stands over the noise, and faint at the most. The grain
+of a voice's file, which sounds by itself for so many 10 ms, is nothing."""
 
 
 @dataclass(frozen=True)
@@ -53,8 +54,30 @@ CONDITIONS = (
 )
 
 
-def recorded(condition: Condition, seed: int) -> tuple[list[ArraySource], list[dict[str, Any]], NDArray[np.bool_]]:
-    """Both recordings, what is true of them, and for each 10 ms whether anything of a voice sounds."""
+@dataclass(frozen=True)
+class Silence:
+    """Nothing is heard from `faint_after` to `faint_before`, nothing is sure to be heard from `after` to `before`: s.
+
+    Between them a breath fades in or a word fades out, and either is an edge.
+    """
+
+    after: float
+    faint_after: float
+    faint_before: float
+    before: float
+
+    @property
+    def too_long(self) -> bool:
+        return self.faint_before - self.faint_after > SILENCE_S
+
+    def is_told(self, start: float, stop: float) -> bool:
+        """Whether both edges lie within 40 ms."""
+        return (self.after - EDGE_S <= start <= self.faint_after + EDGE_S
+                and self.faint_before - EDGE_S <= stop <= self.before + EDGE_S)  # fmt: skip
+
+
+def recorded(condition: Condition, seed: int) -> tuple[list[ArraySource], list[dict[str, Any]], list[Silence]]:
+    """Both recordings, what is true of them, and when nobody is heard."""
     rng = np.random.default_rng([seed, 77])
     lines = json.loads((VOICES / "lines.json").read_text())
     events = [*_events(lines), *({**each, "kind": "again"} for each in said_again())]
@@ -63,10 +86,9 @@ def recorded(condition: Condition, seed: int) -> tuple[list[ArraySource], list[d
         for e in events if e["speaker"] in PEOPLE
     ]  # fmt: skip
     voices = [soxr.resample(_dry(lines, person), RATE * condition.pace, RATE) for person in PEOPLE]
-    sounding = np.any([_sounds(voice) for voice in voices], axis=0)
-    for each in events:
-        if each["kind"] == "breath":
-            sounding[round(each["start_s"] * 100) : round(each["end_s"] * 100)] = True
+    noise = [10 ** ((condition.noise_dbfs - level) / 20) for level in condition.levels_db]
+    sure = np.any([_sounds(voice, HEARD_DB, under) for voice, under in zip(voices, noise, strict=True)], axis=0)
+    faint = sure | np.any([_sounds(voice, FAINT_DB, 0.0) for voice in voices], axis=0)
     sources = []
     for n, own in enumerate(voices):
         out = in_room(own, room(rng, condition.echo_s, rate=RATE, level=condition.echo))
@@ -82,15 +104,30 @@ def recorded(condition: Condition, seed: int) -> tuple[list[ArraySource], list[d
             )
         out += 10 ** (condition.noise_dbfs / 20) * band(coloured_noise(rng, own.size, 3), 50, 12_000, rate=RATE)
         sources.append(ArraySource(out.astype(np.float32)[:, None], RATE))
-    return sources, events, sounding
+    return sources, events, _silences(sure, faint)
 
 
-def _sounds(voice: NDArray[np.float64]) -> NDArray[np.bool_]:
+def _sounds(voice: NDArray[np.float64], under_db: float, noise: float) -> NDArray[np.bool_]:
+    """For each 10 ms, whether a dry voice is within so many dB of its loud moments and over noise of an RMS."""
     cells = np.sqrt((voice[: voice.size // 480 * 480].reshape(-1, 480) ** 2).mean(axis=1))
-    return cells > np.percentile(cells[cells > 1e-5], 97) * 10 ** (-HEARD_DB / 20)
+    sounding = cells > max(np.percentile(cells[cells > 1e-5], 97) * 10 ** (-under_db / 20), noise)
+    for first, last in runs_of(sounding):
+        if last - first <= GRAIN:
+            sounding[first:last] = False
+    return np.asarray(sounding)
 
 
-def counts(found: list[PlacedFind], events: list[dict[str, Any]], sounding: NDArray[np.bool_]) -> dict[str, list[int]]:
+def _silences(sure: NDArray[np.bool_], faint: NDArray[np.bool_]) -> list[Silence]:
+    found = []
+    for after, before in runs_of(~sure)[1:-1]:
+        inside = runs_of(~faint[after:before])
+        if len(inside):
+            longest = inside[np.argmax(inside[:, 1] - inside[:, 0])] + after
+            found.append(Silence(after / 100, longest[0] / 100, longest[1] / 100, before / 100))
+    return found
+
+
+def counts(found: list[PlacedFind], events: list[dict[str, Any]], silences: list[Silence]) -> dict[str, list[int]]:
     """For each kind: right among what was told, told, known among what is true, true."""
     out = {}
     for kind, names in KINDS.items():
@@ -99,11 +136,12 @@ def counts(found: list[PlacedFind], events: list[dict[str, Any]], sounding: NDAr
         right = sum(any(_meet(one, other) for other in true) for one in told)
         known = sum(any(_meet(one, other) for other in told) for one in true)
         out[kind] = [right, len(told), known, len(true)]
-    gaps = [(a / 100, b / 100) for a, b in runs_of(~sounding)[1:-1] if b - a > SILENCE_S * 100]
-    told_gaps = [(f.start / RATE, f.stop / RATE) for f in found if f.kind == "silence"]
-    told_gaps = [gap for gap in told_gaps if gap[1] - gap[0] > SILENCE_S - EDGE_S]
-    right = sum(any(_same(gap, other) for other in gaps) for gap in told_gaps)
-    out["silence"] = [right, len(told_gaps), sum(any(_same(gap, o) for o in told_gaps) for gap in gaps), len(gaps)]
+    gaps = [(f.start / RATE, f.stop / RATE) for f in found if f.kind == "silence"]
+    told_long = [gap for gap in gaps if gap[1] - gap[0] > SILENCE_S]
+    right = sum(any(each.is_told(*gap) for each in silences) for gap in told_long)
+    too_long = [each for each in silences if each.too_long]
+    known = sum(any(each.is_told(*gap) for gap in gaps) for each in too_long)
+    out["silence"] = [right, len(told_long), known, len(too_long)]
     return out
 
 
@@ -111,39 +149,19 @@ def _meet(one: tuple[int, float, float], other: tuple[int, float, float]) -> boo
     return one[0] == other[0] and one[1] < other[2] + 0.003 and other[1] < one[2] + 0.003
 
 
-def _same(one: tuple[float, float], other: tuple[float, float]) -> bool:
-    """Nine tenths of both in common."""
-    both = min(one[1], other[1]) - max(one[0], other[0])
-    return both >= 0.9 * (max(one[1], other[1]) - min(one[0], other[0]))
-
-
-def edges(found: list[PlacedFind], sounding: NDArray[np.bool_]) -> list[bool]:
-    """Of silences that were found, whether each edge lies within 40 ms."""
-    near = []
-    for first, last in runs_of(~sounding)[1:-1] / 100:
-        for find in found:
-            told = find.start / RATE, find.stop / RATE
-            if find.kind == "silence" and last - first > SILENCE_S and _same((first, last), told):
-                near += [abs(told[0] - first) <= EDGE_S, abs(told[1] - last) <= EDGE_S]
-    return near
-
-
 def main() -> None:
     executor = Threads(2)
     total: dict[str, NDArray[np.int64]] = {}
-    near: list[bool] = []
     for seed, condition in enumerate(CONDITIONS):
-        sources, events, sounding = recorded(condition, seed)
+        sources, events, silences = recorded(condition, seed)
         found = find_placed([Lying(hear(source, executor), 0) for source in sources])
-        near += edges(found, sounding)
-        told = {kind: np.array(each) for kind, each in counts(found, events, sounding).items()}
+        told = {kind: np.array(each) for kind, each in counts(found, events, silences).items()}
         for kind, each in told.items():
             total[kind] = total.get(kind, np.zeros(4, np.int64)) + each
         print(f"{condition.name:<18}" + "".join(f"{kind} {_score(each)}  " for kind, each in told.items()))
     print("all of them, precision and recall:")
     for kind, each in total.items():
         print(f"{kind:<14}{_score(each)}   of {each[3]}")
-    print(f"edges of silences within 40 ms: {np.mean(near):.2f} of {len(near)}")
 
 
 def _score(each: NDArray[np.int64]) -> str:

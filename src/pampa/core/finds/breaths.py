@@ -1,7 +1,9 @@
 """Breaths between sentences: broad, soft, without a voice, and after a moment of nothing.
 
-Against a steady fan a breath stands out by two decibels only. It is the mean over a tenth of a second that shows it:
-the power of noise in so broad a band hardly wavers.
+Against a steady fan a breath stands out by two decibels only, and in the parts of the spectrum that the fan leaves. So
+every part is measured by the room's own level in it, and the mean over a tenth of a second shows the breath: the power of
+noise in so broad a band hardly wavers. This is the energy detector behind a whitening filter (Kay, Fundamentals of
+Statistical Signal Processing II, 1998, chapter 5).
 """
 
 from collections.abc import Sequence
@@ -15,14 +17,15 @@ from pampa.core.finds.activity import Activity, Bools, floor_of
 from pampa.core.finds.features import PER_S, Features, Matrix
 
 SMOOTH = 9
-OVER_FLOOR_DB, UNDER_TOP_DB = 1.6, 9.0
+OVER_ROOM_DB, WAVERS = (0.8, 1.6), 5.0
+"""The least that a breath stands over the room, within these bounds: so many times as much as the room wavers."""
+QUIET_DB, MAD, NOTHING = 3.0, 1.4826, 1e-12
+UNDER_TOP_DB = 9.0
 VOICE_OVER_FLOOR_DB, VOICE_OVER_AIR_DB = 5.0, 2.0
-SHORTEST_S, LONGEST_S = 0.2, 1.0
-BRIDGE_S, PAUSE_S = 0.03, 0.04
+SHORTEST, LONGEST, PAUSE, BRIDGE = (round(seconds * PER_S) for seconds in (0.2, 1.0, 0.04, 0.03))
 LEAK_DB, LOUDER_DB = 4.0, 10.0
-TAIL_S, TAIL_DB = 0.3, 4.0
 SOFT = 8
-"""Frames by which a breath may begin sooner, softly."""
+"""Frames by which a breath may begin sooner and end later, softly."""
 UNHEARD = 2
 """Frames in which it cannot be told from the room yet."""
 
@@ -33,26 +36,52 @@ Breaths = tuple[Runs, NDArray[np.float64]]
 
 def find_breaths(features: Features, activity: Activity) -> Breaths:
     """The breaths in one recording."""
-    air = uniform_filter1d(features.air, SMOOTH) if features.frames else features.air
-    voice = uniform_filter1d(features.voice, 3) if features.frames else features.voice
-    floor, voice_floor = floor_of(air), floor_of(voice)
+    if not features.frames:
+        return np.zeros((0, 2), np.int64), np.zeros(0)
+    over = over_room(features.parts)
+    least = float(np.clip(WAVERS * _waver(over), *OVER_ROOM_DB))
+    air, voice = uniform_filter1d(features.air, SMOOTH), uniform_filter1d(features.voice, 3)
     open_ = activity.leak < activity.floor_db + LEAK_DB
-    airy = air > floor + OVER_FLOOR_DB
+    airy = over > least
     # What hum and fan have in each band is left out before the two are compared.
+    voice_floor = floor_of(voice)
     low, high = (10 * np.log10(np.maximum(10 ** (band / 10) - 10 ** (under / 10), 1e-12))
-                 for band, under in ((voice, voice_floor), (air, floor)))  # fmt: skip
+                 for band, under in ((voice, voice_floor), (air, floor_of(air))))  # fmt: skip
     voiced = (voice > voice_floor + VOICE_OVER_FLOOR_DB) & (low > high - VOICE_OVER_AIR_DB)
     voiced |= activity.level > activity.top_db - UNDER_TOP_DB
     breathing = airy & ~voiced & open_
     found, heights = [], []
-    for begin, last in runs_of(breathing, bridge=round(BRIDGE_S * PER_S)).tolist():
-        first = begin if _after_pause(airy | voiced, begin) else _after_tail(air[begin:last], begin)
-        if first is not None and SHORTEST_S * PER_S <= last - first <= LONGEST_S * PER_S:
-            while first > max(begin - SOFT, 0) and air[first - 1] > floor + OVER_FLOOR_DB / 2:
-                first -= 1
+    anything, faint = airy | voiced, (over > least / 2) & ~voiced & open_
+    for first, last in runs_of(breathing, bridge=BRIDGE).tolist():
+        first, last = _reaching(faint, first, last)
+        if not anything[max(first - PAUSE, 0) : first].any() and SHORTEST <= last - first <= LONGEST:
             found.append((max(first - UNHEARD, 0), last))
-            heights.append(float(np.median(air[first:last]) - floor))
+            heights.append(float(np.median(over[first:last])))
     return np.array(found, np.int64).reshape(-1, 2), np.array(heights)
+
+
+def _reaching(faint: Bools, first: int, last: int) -> tuple[int, int]:
+    """A run with its soft beginning and end."""
+    soonest, latest = max(first - SOFT, 0), min(last + SOFT, faint.size)
+    while first > soonest and faint[first - 1]:
+        first -= 1
+    while last < latest and faint[last]:
+        last += 1
+    return first, last
+
+
+def over_room(parts: Matrix) -> Matrix:
+    """How many dB the air stands over the room, every part of the spectrum measured by the room's own: (frames,)."""
+    power = uniform_filter1d(10 ** (parts / 10), SMOOTH, axis=0)
+    rooms = [10 ** (floor_of(10 * np.log10(part + NOTHING)) / 10) for part in power.T]
+    over = 10 * np.log10((power / np.array(rooms, np.float32)).mean(axis=1) + NOTHING)
+    return np.asarray(over - max(floor_of(over), 0), np.float32)
+
+
+def _waver(over: Matrix) -> float:
+    """By how many dB the room itself rises and falls: the spread between moments that share nothing."""
+    steps = np.abs(over[SMOOTH:] - over[:-SMOOTH])[over[SMOOTH:] < QUIET_DB]
+    return float(np.median(steps)) * MAD / np.sqrt(2) if steps.size else 0.0
 
 
 def own_breaths(n: int, breaths: Sequence[Breaths], features: Sequence[Features]) -> Breaths:
@@ -67,15 +96,3 @@ def _louder(other: Features, own: Features, run: NDArray[np.int64]) -> bool:
     here = slice(int(run[0]), int(run[1]))
     theirs = other.air[here]
     return bool(theirs.size and np.median(theirs) > np.median(own.air[here]) + LOUDER_DB)
-
-
-def _after_tail(air: Matrix, begin: int) -> int | None:
-    """Where a breath rises out of what the room still has of the words before; None if nothing does."""
-    low = int(np.argmin(air[: round(TAIL_S * PER_S)]))
-    rises = low > 0 and float(np.percentile(air[low:], 70) - air[low]) >= TAIL_DB
-    return begin + low if rises else None
-
-
-def _after_pause(anything: Bools, first: int) -> bool:
-    before = anything[max(first - round(PAUSE_S * PER_S), 0) : first]
-    return not before.any()

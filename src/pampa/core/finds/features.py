@@ -1,6 +1,7 @@
 """One pass over a recording for all finds: levels, cepstra and voicing, a hundred times a second."""
 
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 import scipy.fft
@@ -17,6 +18,7 @@ WINDOW, SIZE = 400, 512
 BANDS = 26
 CEPSTRA = 12
 SPEECH_HZ, VOICE_HZ, AIR_HZ = (200.0, 4_000.0), (100.0, 900.0), (1_000.0, 7_000.0)
+AIR_PARTS_HZ = (1_000.0, 1_400.0, 2_000.0, 2_800.0, 4_000.0, 5_600.0, 7_800.0)
 LOWEST_PITCH_HZ, HIGHEST_PITCH_HZ = 65, 420
 NOTHING = 1e-12
 
@@ -33,6 +35,8 @@ class Features:
     """Level of 100 to 900 Hz in dB."""
     air: Matrix
     """Level of 1 to 7 kHz in dB."""
+    parts: Matrix
+    """Levels between the frequencies of AIR_PARTS_HZ in dB, shape (frames, 6): what a room's noise is not even in."""
     peak: Matrix
     """Highest sample of each 10 ms, linear, above 700 Hz."""
     voicing: Matrix
@@ -53,7 +57,8 @@ def measure_features(source: Source, executor: Executor | None = None) -> Featur
                                             segments(source.frames, source.rate)))  # fmt: skip
     if not parts:
         nothing = np.zeros(0, np.float32)
-        return Features(nothing, nothing, nothing, nothing, nothing, nothing, np.zeros((0, CEPSTRA), np.float32))
+        return Features(nothing, nothing, nothing, np.zeros((0, len(AIR_PARTS_HZ) - 1), np.float32), nothing, nothing,
+                        nothing, np.zeros((0, CEPSTRA), np.float32))  # fmt: skip
     columns = [np.concatenate(column) for column in zip(*parts, strict=True)]
     return Features(*columns)
 
@@ -73,7 +78,8 @@ def _of_segment(source: Source, start: int, stop: int) -> tuple[Matrix, ...]:
     voicing, pitch = _voicing(power)
     rough = np.abs(np.diff(work, prepend=work[:1]))  # rises by 6 dB an octave: hum and voices step back
     inside = rough[(WINDOW - HOP) // 2 :][: frames * HOP].reshape(frames, HOP)
-    return (*(_level(power, band) for band in (SPEECH_HZ, VOICE_HZ, AIR_HZ)), inside.max(axis=1), voicing, pitch,
+    parts = np.stack([_level(power, part) for part in pairwise(AIR_PARTS_HZ)], axis=1)
+    return (*(_level(power, band) for band in (SPEECH_HZ, VOICE_HZ, AIR_HZ)), parts, inside.max(axis=1), voicing, pitch,
             cepstra)  # fmt: skip
 
 

@@ -25,8 +25,8 @@ CLICK_DB, CLICK_IN_SPEECH_DB = 10.0, 18.0
 VERSION = 2
 """Raised whenever the same recordings would be heard otherwise, so that nothing old is taken from a cache."""
 LONGEST_PAUSE, RINGS_ON = 3 * PER_S, 15
-CRACKLE, CLICK = 3, 8
-"""10 ms frames that a crackle, and a click with what rings on of it, may last."""
+CRACKLE, CLICK, LET_GO = 3, 8, 15
+"""10 ms frames that a crackle, and a click with what rings on of it, may last; and how soon after a word one is its t."""
 LEAST_SILENCE_S = 0.5
 """Silences are looked for from here on; how long is too long is a matter of taste, and asked for later."""
 
@@ -104,13 +104,20 @@ def _wait(talking: Bools) -> int:
 
 
 def _audible(person: Activity, breaths: Breaths, known: Heard) -> Bools:
-    """Where one person is heard with anything of their own; a click, or a crackle of 30 ms, is nothing."""
+    """Where one person is heard with anything of their own; a click, or a crackle of 30 ms, is nothing.
+
+    Right after a word a crackle is its end: the t that is let go after a stop.
+    """
     heard = person.sounding.copy()
     clicks = np.zeros(heard.size + 1, bool)
     clicks[[min(click.start * PER_S // RATE, heard.size) for click in known.clicks]] = True
+    word_ends = -LET_GO
     for first, last in runs_of(person.sounding):
-        if last - first <= CRACKLE or (last - first <= CLICK and clicks[first:last].any()):
+        clicked = last - first <= CLICK and clicks[first:last].any()
+        if clicked or (last - first <= CRACKLE and first - word_ends >= LET_GO):
             heard[first:last] = False
+        elif last - first > CRACKLE:
+            word_ends = last
     for first, last in breaths[0]:
         heard[first:last] = True
     return heard

@@ -71,7 +71,7 @@ def on_time(lying: Lying, later: int) -> Heard:
         return np.where(where, curve[here], np.float32(outside)).astype(np.float32)
 
     on_time = Features(
-        *(moved(curve, NOTHING_DB) for curve in (features.speech, features.voice, features.air)),
+        *(moved(curve, NOTHING_DB) for curve in (features.speech, features.voice, features.air, features.parts)),
         *(moved(curve, 0.0) for curve in (features.peak, features.voicing, features.pitch_hz, features.cepstra)),
     )
     moved_clicks = [
