@@ -277,6 +277,7 @@ def test_by_touch_a_selection_is_made_its_edge_dragged_lines_pinched_and_an_edit
     swipe(425, 520)
     expect(page.locator(".panel .big")).not_to_have_text(narrow)
     assert page.locator(".panel .big").inner_text().split()[0] == narrow.split()[0]
+    page.wait_for_timeout(400)  # what is touched while a swipe still runs out is taken as stopping it
     page.get_by_role("button", name="Take out Del").tap()
     expect(seams(page)).to_have_count(1)
     fingers(page, "touchStart", (x + 300, y), (x + 400, y))
