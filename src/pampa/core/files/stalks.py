@@ -41,11 +41,11 @@ class StalkWriter:
     def _reduce(self, sound: FloatArray) -> None:
         if not len(sound):
             return
-        cells = sound.reshape(-1, CELL, sound.shape[1])
-        peak = np.maximum(cells.max(axis=1), -cells.min(axis=1))
-        energy = np.einsum("ijk,ijk->ik", cells, cells) / CELL
-        self._peaks.append(peak.max(axis=1))
-        self._energies.append(energy.max(axis=1))
+        # Along memory, and one channel at a time: across it, two channels take ten times as long as one.
+        cells = sound.reshape(-1, CELL * sound.shape[1])
+        self._peaks.append(np.maximum(cells.max(axis=1), -cells.min(axis=1)))
+        channels = (np.ascontiguousarray(sound[:, n]).reshape(-1, CELL) for n in range(sound.shape[1]))
+        self._energies.append(np.max([np.einsum("ij,ij->i", each, each) / CELL for each in channels], axis=0))
 
     def write(self, folder: Path) -> None:
         """Write one file a level into `folder`: `stalks-0` is the finest."""
