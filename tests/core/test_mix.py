@@ -48,6 +48,14 @@ def test_any_division_into_ranges_gives_identical_bits(data):
     assert np.array_equal(mix.read(a, b), whole[a:b])
 
 
+def test_clips_shorter_than_their_cross_fades_sound_the_same_however_they_are_read():
+    clips = tuple(Clip(10 + n, 1, 9000 - 3000 * n, 200 * n, 200) for n in range(4))
+    mix = mix_of(check(Document((Track(1, "Marisol Vey", "person", clips),))), SOUNDS)
+    whole = mix.read(0, mix.frames)
+    apart = [mix.read(at, min(at + 65, mix.frames)) for at in range(0, mix.frames, 65)]
+    assert np.array_equal(np.concatenate(apart), whole)
+
+
 def test_an_untouched_recording_is_heard_as_it_is():
     sound = talk(3)
     mix = mix_of(one_track(len(sound)), {1: sound})

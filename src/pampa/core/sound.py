@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator
 from dataclasses import dataclass
-from typing import Protocol
+from typing import Any, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
@@ -20,6 +20,18 @@ RATE = 48_000
 
 SEGMENT_S = 20
 """Length of a segment in seconds: the unit in which long passes are computed and kept."""
+
+
+def to_mono(sound: NDArray[Any]) -> NDArray[Any]:
+    """The mean of all channels, shape (frames,), as precise as what is given.
+
+    As `sound.mean(axis=1)`, which takes thirty times as long for one channel or two.
+    """
+    if sound.shape[1] == 1:
+        return np.asarray(sound[:, 0])
+    if sound.shape[1] == 2:
+        return (sound[:, 0] + sound[:, 1]) / sound.dtype.type(2)
+    return sound.mean(axis=1)
 
 
 class Source(Protocol):

@@ -9,7 +9,7 @@ import numpy as np
 import scipy.fft
 from numpy.typing import NDArray
 
-from pampa.core.sound import RATE, Source
+from pampa.core.sound import RATE, Source, to_mono
 
 HOP = RATE // 200
 SIZE = 2048
@@ -31,7 +31,7 @@ def tempo(source: Source) -> float | None:
     if frames < SHORTEST_S * RATE:
         return None
     begin = (source.frames - frames) // 2
-    strength = onset_strength(source.read(begin, begin + frames).mean(axis=1))
+    strength = onset_strength(to_mono(source.read(begin, begin + frames)))
     likeness = _autocorrelation(strength)
     if likeness is None:
         return None

@@ -142,10 +142,10 @@ def _sides(source: Source, sides_db: float | None) -> str:
     starts = np.linspace(0, max(source.frames - 2 * RATE, 0), 48).astype(int)
     levels, likeness = [], []
     for start in starts:
-        sound = source.read(int(start), int(start) + 2 * RATE).astype(np.float64)
-        power = (sound**2).mean(axis=0) + 1e-14
+        left, right = source.read(int(start), int(start) + 2 * RATE).astype(np.float64).T.copy()
+        power = np.array([left @ left, right @ right]) / left.size + 1e-14
         levels.append(power)
-        likeness.append(abs(float((sound[:, 0] * sound[:, 1]).mean())) / float(np.sqrt(power[0] * power[1])))
+        likeness.append(abs(float(left @ right)) / left.size / float(np.sqrt(power[0] * power[1])))
     powers = np.array(levels)
     total = 10 * np.log10(powers.mean(axis=0))
     if total[0] < total[1] + SILENT_SIDE_DB:

@@ -8,7 +8,7 @@ import scipy.fft
 from numpy.typing import NDArray
 
 from pampa.core.executor import Executor, Inline
-from pampa.core.sound import RATE, Curve, Segment, Source, segments
+from pampa.core.sound import RATE, Curve, Segment, Source, segments, to_mono
 
 HOP = RATE // 50
 WINDOW, SIZE = 2 * HOP, 2048
@@ -58,7 +58,7 @@ def window_powers(source: Source, starts: NDArray[np.int64]) -> NDArray[np.float
     """Mean power spectrum of the 40 ms windows that begin at `starts`: (SIZE // 2 + 1,), RMS² for each bin."""
     total = np.zeros(SIZE // 2 + 1)
     for start in starts:
-        sound = source.read(int(start), int(start) + WINDOW).mean(axis=1)
+        sound = to_mono(source.read(int(start), int(start) + WINDOW))
         total += np.abs(scipy.fft.rfft(sound * _HANN, SIZE)) ** 2
     return total * _SCALE / max(len(starts), 1)
 
@@ -70,7 +70,7 @@ _SCALE = 2 / (float((_HANN.astype(np.float64) ** 2).sum()) * SIZE)
 
 def _of_segment(source: Source, segment: Segment) -> tuple[NDArray[np.float64], NDArray[np.int64], float]:
     count = (segment.stop - segment.start) // HOP
-    sound = source.read(segment.start - HOP // 2, segment.stop + WINDOW).mean(axis=1, dtype=np.float32)
+    sound = to_mono(source.read(segment.start - HOP // 2, segment.stop + WINDOW))
     inside = sound[HOP // 2 : HOP // 2 + segment.stop - segment.start]
     zeros, total = _zero_runs(inside) + segment.start, float(inside.sum(dtype=np.float64))
     sound = sound - np.float32(total / len(inside))  # what stands off the middle is no level and no rumble

@@ -8,7 +8,7 @@ import soxr
 from numpy.typing import NDArray
 
 from pampa.core.executor import Executor, Inline
-from pampa.core.sound import RATE, Segment, Source, segments
+from pampa.core.sound import RATE, Segment, Source, segments, to_mono
 
 WORK_RATE = 2_000
 WINDOW_S = 8
@@ -47,7 +47,7 @@ def find_hum(source: Source, executor: Executor | None = None) -> Hum | None:
 
 def _spectra(source: Source, segment: Segment, window_s: float) -> NDArray[np.float64]:
     """Power of sines in windows of one segment: shape (windows, bins), mean square of a sine in its bin."""
-    sound = source.read(segment.start, segment.stop).mean(axis=1, dtype=np.float32)
+    sound = to_mono(source.read(segment.start, segment.stop))
     low = soxr.resample(sound, RATE, WORK_RATE, quality="HQ")
     length = int(window_s * WORK_RATE)
     window = np.hanning(length)

@@ -5,7 +5,7 @@ from numpy.typing import NDArray
 from scipy.signal import hilbert
 
 from pampa.core.checkup.frames import HOP
-from pampa.core.sound import RATE, Source
+from pampa.core.sound import RATE, Source, to_mono
 
 APART, PLACES = 25, 12
 ANGLES = np.arange(36) * np.pi / 36
@@ -24,7 +24,7 @@ def best_angle(source: Source, peaks: NDArray[np.floating]) -> tuple[float, floa
             break
     plain, turned = 0.0, np.zeros(ANGLES.size)
     for frame in chosen:
-        sound = source.read(frame * HOP - RATE // 4, frame * HOP + RATE // 4).mean(axis=1)
+        sound = to_mono(source.read(frame * HOP - RATE // 4, frame * HOP + RATE // 4))
         analytic = hilbert(sound)[RATE // 8 : -RATE // 8]
         plain = max(plain, float(np.abs(analytic.real).max()))
         tried = np.abs((analytic[None, :] * np.exp(-1j * ANGLES)[:, None]).real).max(axis=1)

@@ -1,8 +1,8 @@
 """Breaths between sentences: broad, soft, without a voice, and after a moment of nothing.
 
 Against a steady fan a breath stands out by two decibels only, and in the parts of the spectrum that the fan leaves. So
-every part is measured by the room's own level in it, and the mean over a tenth of a second shows the breath: the power of
-noise in so broad a band hardly wavers. This is the energy detector behind a whitening filter (Kay, Fundamentals of
+every part is measured by the room's own level in it, and the mean over a tenth of a second shows the breath: the power
+of noise in so broad a band hardly wavers. This is the energy detector behind a whitening filter (Kay, Fundamentals of
 Statistical Signal Processing II, 1998, chapter 5).
 """
 

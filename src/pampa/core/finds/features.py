@@ -9,7 +9,7 @@ import soxr
 from numpy.typing import NDArray
 
 from pampa.core.executor import Executor, Inline
-from pampa.core.sound import Source, segments
+from pampa.core.sound import Source, segments, to_mono
 
 WORK_RATE = 16_000
 HOP = WORK_RATE // 100
@@ -66,7 +66,7 @@ def measure_features(source: Source, executor: Executor | None = None) -> Featur
 def _of_segment(source: Source, start: int, stop: int) -> tuple[Matrix, ...]:
     frames = round((stop - start) * PER_S / source.rate)
     before = source.rate // 20
-    sound = source.read(start - before, stop + before).mean(axis=1, dtype=np.float32)
+    sound = to_mono(source.read(start - before, stop + before))
     work = soxr.resample(sound, source.rate, WORK_RATE, quality="MQ")
     first = WORK_RATE // 20 - (WINDOW - HOP) // 2
     work = np.concatenate([work[first:], np.zeros(SIZE + HOP, np.float32)])

@@ -22,11 +22,11 @@ from pampa.core.sound import RATE, Source
 
 BESIDE_S = 0.05
 CLICK_DB, CLICK_IN_SPEECH_DB = 10.0, 18.0
-VERSION = 2
+VERSION = 3
 """Raised whenever the same recordings would be heard otherwise, so that nothing old is taken from a cache."""
 LONGEST_PAUSE, RINGS_ON = 3 * PER_S, 15
 CRACKLE, CLICK, LET_GO = 3, 8, 15
-"""10 ms frames that a crackle, and a click with what rings on of it, may last; and how soon after a word one is its t."""
+"""10 ms frames that a crackle, and a click with what rings on of it, may last; how soon after a word one is its t."""
 LEAST_SILENCE_S = 0.5
 """Silences are looked for from here on; how long is too long is a matter of taste, and asked for later."""
 

@@ -18,7 +18,7 @@ from pampa.core.mend import kernels
 from pampa.core.mend.fir import filtered
 from pampa.core.mend.patches import Patches
 from pampa.core.mend.prediction import filled, predictor
-from pampa.core.sound import RATE, FloatArray, Segment, Source, segments
+from pampa.core.sound import RATE, FloatArray, Segment, Source, segments, to_mono
 
 SPLIT_HZ = 1_500
 REACH = 480
@@ -60,7 +60,7 @@ def repaired(source: Source, clicks: list[Click]) -> Patches:
 
 def _in_segment(source: Source, segment: Segment) -> list[Click]:
     first, last = segment.start - MARGIN, segment.stop + MARGIN
-    high = filtered(source, first, last, _upper())[1].mean(axis=1)
+    high = to_mono(filtered(source, first, last, _upper())[1])
     error = kernels.prediction_error(high, BLOCK, ORDER)
     curve = np.abs(error[: len(error) // CELL * CELL].reshape(-1, CELL)).max(axis=1) + 1e-9
     return [

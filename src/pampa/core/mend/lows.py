@@ -13,7 +13,7 @@ from scipy.signal import firwin
 from pampa.core.checkup.frames import SIZE, Frames, mean_power
 from pampa.core.checkup.speech import Parts, parts_of
 from pampa.core.mend.fir import filtered
-from pampa.core.sound import RATE, FloatArray, Segment, Source
+from pampa.core.sound import RATE, FloatArray, Segment, Source, to_mono
 
 REACH = RATE // 20
 """Half the length of the filters."""
@@ -81,7 +81,7 @@ def without_plosives(source: Source, segment: Segment, usual: float, amount: flo
 
 def _gain(low: FloatArray, limit: float) -> NDArray[np.float64]:
     """How much of the low band stays, for each cell."""
-    power = (low.astype(np.float64) ** 2).mean(axis=1).reshape(-1, CELL).mean(axis=1)
+    power = to_mono(low.astype(np.float64) ** 2).reshape(-1, CELL).mean(axis=1)
     level = np.sqrt(np.maximum(_mean(power, SLOW), 1e-20))
     gain = np.minimum(1.0, limit / level)
     gain[gain > 0.9] = 1.0

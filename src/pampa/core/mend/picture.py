@@ -7,7 +7,7 @@ import numpy as np
 import scipy.fft
 from numpy.typing import NDArray
 
-from pampa.core.sound import RATE, Source
+from pampa.core.sound import RATE, Source, to_mono
 
 SIZE = 2048
 COLUMNS, ROWS = 256, 160
@@ -31,7 +31,7 @@ def tile(source: Source, zoom: int, number: int) -> NDArray[np.uint8]:
     power = np.zeros((COLUMNS, SIZE // 2 + 1), np.float32)
     if hop <= SIZE:
         sound = source.read(begin + hop // 2 - SIZE // 2, begin + (COLUMNS - 1) * hop + hop // 2 + SIZE // 2)
-        mono = sound.mean(axis=1, dtype=np.float32)
+        mono = to_mono(sound)
         power[:] = _power(np.lib.stride_tricks.sliding_window_view(mono, SIZE)[::hop])
     else:
         for column in range(COLUMNS):
@@ -39,7 +39,7 @@ def tile(source: Source, zoom: int, number: int) -> NDArray[np.uint8]:
             if first >= source.frames:
                 break
             starts = first + (np.arange(looks) + 0.5) * hop / looks - SIZE / 2
-            rows = [source.read(int(start), int(start) + SIZE).mean(axis=1) for start in starts]
+            rows = [to_mono(source.read(int(start), int(start) + SIZE)) for start in starts]
             power[column] = _power(np.array(rows, np.float32)).mean(axis=0)
     bands = power @ _bands()
     db = 10 * np.log10(np.maximum(bands, 1e-12))

@@ -10,7 +10,7 @@ from scipy.signal import firwin
 from pampa.core.checkup.frames import Frames
 from pampa.core.checkup.speech import Parts
 from pampa.core.mend.fir import filtered
-from pampa.core.sound import RATE, FloatArray, Segment, Source
+from pampa.core.sound import RATE, FloatArray, Segment, Source, to_mono
 
 BAND_HZ = (4_500, 11_000)
 REACH = 240
@@ -41,7 +41,7 @@ def with_softer_s(source: Source, segment: Segment, usual: float, amount: float)
     around, band = filtered(source, first, last, _band())
     inside = slice(segment.start - first, segment.stop - first)
     sound, high = around[inside], band.astype(np.float32)
-    power = (high.astype(np.float64) ** 2).mean(axis=1).reshape(-1, CELL).mean(axis=1)
+    power = to_mono(high.astype(np.float64) ** 2).reshape(-1, CELL).mean(axis=1)
     level = 10 * np.log10(np.maximum(convolve1d(power, np.full(SLOW, 1 / SLOW), mode="nearest"), 1e-16))
     over = np.clip(level - 20 * np.log10(usual) + UNDER_VOICE_DB, 0, DEEPEST_DB)
     if not over.any():

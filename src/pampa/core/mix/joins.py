@@ -14,7 +14,7 @@ from scipy.ndimage import uniform_filter1d
 from pampa.core.mix.plan import Lane, Plan, SourceKey, Span
 from pampa.core.mix.render import render
 from pampa.core.mix.tone import Tone
-from pampa.core.sound import RATE, Curve, FloatArray, Source
+from pampa.core.sound import RATE, Curve, FloatArray, Source, to_mono
 
 Kind = Literal["word end", "word beginning", "breath", "step", "hole", "click"]
 
@@ -69,7 +69,7 @@ def faults_at(at: int, crossfade: int, plan: Plan, sources: Mapping[SourceKey, S
         if left is None and right is None:
             continue
         sound = render(Plan((lane,), plan.length), sources, np.zeros(0), start=at - REACH, stop=at + REACH)
-        mono = heard[lane.track] = sound.mean(axis=1, dtype=np.float64)
+        mono = heard[lane.track] = to_mono(sound.astype(np.float64))
         floor = floors[lane.track] = _floor_db(lane, people[lane.track], sources)
         found += _words(lane.track, mono, floor, left, right, sources)
         found += _breath(lane.track, at, people[lane.track], left, right)
@@ -90,7 +90,7 @@ def _floor_db(lane: Lane, person: Person, sources: Mapping[SourceKey, Source]) -
     for span in lane.spans:
         tone = person.tones.get(span.key[0])
         if tone:
-            quiet = sources[span.key].read(tone.start, tone.stop).mean(axis=1, dtype=np.float64) * span.gain
+            quiet = to_mono(sources[span.key].read(tone.start, tone.stop).astype(np.float64)) * span.gain
             return float(np.median(levels_db(quiet)))
     return -120.0
 
@@ -180,4 +180,4 @@ def _click(track: int, mono: Curve) -> list[Fault]:
 
 def _mono(source: Source, start: int, frames: int) -> Curve:
     sound: FloatArray = source.read(start, start + frames)
-    return np.asarray(sound.mean(axis=1, dtype=np.float64))
+    return np.asarray(to_mono(sound.astype(np.float64)))

@@ -1,9 +1,9 @@
 """What is to be heard, worked out once per document: spans of sound with their gains and fades."""
 
-from bisect import bisect_right
-from collections.abc import Mapping
+from bisect import bisect_left, bisect_right
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
-from itertools import pairwise
+from itertools import accumulate, pairwise
 
 from pampa.core.mix.tone import Patch, Tone, patches
 from pampa.core.sound import db_to_gain
@@ -34,18 +34,26 @@ class Span:
 
 @dataclass(frozen=True)
 class Lane:
-    """The spans of one track in order of time."""
+    """The spans of one track in order of time: of the places where they begin to sound."""
 
     track: int
     ducked: bool
     spans: tuple[Span, ...]
     starts: tuple[int, ...]
+    ends: tuple[int, ...]
+    """For each span, where it and all before it have ended."""
 
     def between(self, start: int, stop: int) -> tuple[Span, ...]:
-        """Spans that sound in `[start, stop)`. A cross-fade lets two neighbours overlap by a little."""
-        first = max(bisect_right(self.starts, start) - 2, 0)
-        last = bisect_right(self.starts, stop)
-        return tuple(span for span in self.spans[first:last] if span.start < stop and span.stop > start)
+        """Spans that sound in `[start, stop)`. A cross-fade may be longer than the clips it lies on, so that more than
+        two overlap."""
+        first, last = bisect_right(self.ends, start), bisect_left(self.starts, stop)
+        return tuple(span for span in self.spans[first:last] if span.stop > start)
+
+
+def _lane(track: Track, spans: Iterable[Span]) -> Lane:
+    spans = tuple(sorted(spans, key=lambda span: span.start))
+    ends = tuple(accumulate((span.stop for span in spans), max))
+    return Lane(track.id, not track.linked, spans, tuple(span.start for span in spans), ends)
 
 
 @dataclass(frozen=True)
@@ -80,8 +88,8 @@ def plan_of(
             filled = (
                 _of_tone(patch, track, levels, treated=treated) for patch in patches(track, document.seams, tones)
             )
-            spans = tuple(sorted([*spans, *filled], key=lambda span: span.start))
-        lanes.append(Lane(track.id, not track.linked, spans, tuple(span.start for span in spans)))
+            spans = (*spans, *filled)
+        lanes.append(_lane(track, spans))
     return Plan(tuple(lanes), document.length)
 
 

@@ -3,7 +3,7 @@
 import numpy as np
 from scipy.ndimage import uniform_filter1d
 
-from pampa.core.sound import RATE, FloatArray
+from pampa.core.sound import RATE, FloatArray, to_mono
 
 REACH = round(0.35 * RATE)
 """How far a place may be moved."""
@@ -20,7 +20,7 @@ def quiet_near(sound: FloatArray) -> int:
     square over 10 ms is looked for, a little in favour of what is near, and from there the next crossing of zero.
     Sound that is silent throughout gives 0.
     """
-    mono = sound.mean(axis=1, dtype=np.float64)
+    mono = to_mono(sound.astype(np.float64))
     middle = len(mono) // 2
     if not np.any(mono):
         return 0

@@ -6,7 +6,7 @@ time-scale modification of speech, ICASSP 1993.
 
 import numpy as np
 
-from pampa.core.sound import FloatArray, Source
+from pampa.core.sound import FloatArray, Source, to_mono
 
 HOP = 960
 """Frames of one output hop: 20 ms. Two hops make a window."""
@@ -33,7 +33,7 @@ def stretch(source: Source, *, start: int, hops: int, speed: float, tail: int | 
     lowest = min(int(ideal[0]), tail if tail is not None else start) - REACH
     highest = max(int(ideal[-1]), (tail or 0) + HOP) + REACH + 2 * HOP
     held = source.read(lowest, highest)
-    mono = held.mean(axis=1)
+    mono = to_mono(held)
     out = np.empty((hops * HOP, source.channels), np.float32)
     for index, place in enumerate(ideal):
         if tail is None:

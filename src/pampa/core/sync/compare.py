@@ -5,7 +5,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from pampa.core.sound import FloatArray, Source, db_to_gain
+from pampa.core.sound import FloatArray, Source, db_to_gain, to_mono
 from pampa.core.sync.align import Alignment
 from pampa.core.sync.clock import Clock
 from pampa.core.sync.clocked import clocked
@@ -22,8 +22,8 @@ def side_by_side(
     frames = round(seconds * reference.rate)
     start = round(at_s * reference.rate)
     there = round((at_s - clock.offset_s) * local.rate)
-    one = reference.read(start, start + frames).mean(axis=1, dtype=np.float32)
-    other = clocked(local, clock.drift_ppm).read(there, there + frames).mean(axis=1, dtype=np.float32)
+    one = to_mono(reference.read(start, start + frames))
+    other = to_mono(clocked(local, clock.drift_ppm).read(there, there + frames))
     return one, other
 
 

@@ -6,7 +6,7 @@ import numpy as np
 import soxr
 from numpy.typing import NDArray
 
-from pampa.core.sound import Source, segments
+from pampa.core.sound import Source, segments, to_mono
 
 WORK_RATE = 8_000
 """Everything that a call lets through lies under 4 kHz."""
@@ -26,7 +26,7 @@ def at_work_rate(source: Source) -> Mono:
     resampler = soxr.ResampleStream(source.rate, WORK_RATE, 1, dtype="float32", quality="MQ")
     parts = []
     for segment in segments(source.frames, source.rate):
-        sound = source.read(segment.start, segment.stop).mean(axis=1, dtype=np.float32)
+        sound = to_mono(source.read(segment.start, segment.stop))
         parts.append(resampler.resample_chunk(sound, last=segment.stop == source.frames))
     return np.concatenate(parts) if parts else np.zeros(0, np.float32)
 
