@@ -68,6 +68,20 @@ def test_a_cleared_stretch_that_time_is_put_into_can_still_be_put_back():
     assert talk_of(longer) == talk_of(inserting.insert(talk_document(), name="silence", at=3000, length=500))
 
 
+@pytest.mark.parametrize(
+    ("start", "stop", "left"),
+    [(3000, 5000, [(2000, 1000)]), (1000, 3000, [(1000, 1000)]), (2500, 3500, [(2000, 500), (2500, 500)])],
+)
+def test_of_a_cleared_stretch_that_is_taken_out_in_part_the_rest_stays_one(start, stop, left):
+    document = talk_document()
+    cleared = cutting.clear(document, start=2000, stop=4000, tracks=[2])
+    cut = cutting.take_out(cleared, start=start, stop=stop)
+    assert [(seam.at, seam.length) for seam in cut.seams if not seam.closed] == left
+    while cut.seams:
+        cut = cutting.put_back(cut, seam=cut.seams[0].id)
+    assert talk_of(cut) == talk_of(document)
+
+
 # -- carrying -----------------------------------------------------------------------------------------------
 
 

@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from pampa.core.mix.joins import Person, faults_at
+from pampa.core.mix.joins import Person, faults_at, floors_of
 from pampa.core.mix.plan import plan_of
 from pampa.core.mix.quiet import REACH, quiet_near
 from pampa.core.mix.tone import Tone
@@ -37,7 +37,8 @@ def kinds(sound, start_s, stop_s, *, breaths=(), track_floor=(0.0, 1.0), documen
     tone = Tone(*(round(edge * RATE) for edge in track_floor))
     people = {1: Person({1: tone}, [(1, round(a * RATE), round(b * RATE)) for a, b in breaths])}
     seam = cut.seams[0]
-    return {fault.kind for fault in faults_at(seam.at, seam.crossfade, plan, sources, people)}
+    floors = floors_of(plan, sources, people)
+    return {fault.kind for fault in faults_at(seam.at, seam.crossfade, plan, sources, people, floors)}
 
 
 def test_a_cut_in_the_pauses_is_not_heard():

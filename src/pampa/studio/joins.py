@@ -6,7 +6,7 @@ from dataclasses import asdict, dataclass, replace
 from typing import Any
 
 from pampa.core.errors import EditRefused, NotFound
-from pampa.core.mix.joins import Fault, Person, faults_at
+from pampa.core.mix.joins import Fault, Person, faults_at, floors_of
 from pampa.core.mix.quiet import REACH, quiet_near
 from pampa.core.mix.render import render
 from pampa.core.mix.tone import Tone
@@ -129,12 +129,14 @@ class Joins:
         programme = self._listening.programme(state)
         breaths = self._breaths(state.episode_id)
         people = {track.id: Person(self._tones(document, track), breaths) for track in document.linked_tracks()}
+        plan, sources = programme.mix.plan, programme.mix.sources
+        floors = floors_of(plan, sources, people)
         found = {}
         for n, seam in enumerate(document.seams):
             progress("Listening to the joins", n / len(document.seams))
             heard: list[Fault] = []
             for at in _joins_of(seam):
-                heard += faults_at(at, seam.crossfade, programme.mix.plan, programme.mix.sources, people)
+                heard += faults_at(at, seam.crossfade, plan, sources, people, floors)
             if heard:
                 found[seam.id] = list({(fault.kind, fault.track): fault for fault in heard}.values())
         return found

@@ -20,7 +20,8 @@ SMOOTH = 9
 OVER_ROOM_DB, WAVERS = (0.8, 1.6), 5.0
 """The least that a breath stands over the room, within these bounds: so many times as much as the room wavers."""
 QUIET_DB, MAD, NOTHING = 3.0, 1.4826, 1e-12
-UNDER_TOP_DB = 9.0
+UNDER_TOP_DB, UNDER_AIR_DB = 9.0, 13.0
+"""A breath is softer than voices, and softer than the s and f of the same mouth."""
 VOICE_OVER_FLOOR_DB, VOICE_OVER_AIR_DB = 5.0, 2.0
 SHORTEST, LONGEST, PAUSE, BRIDGE = (round(seconds * PER_S) for seconds in (0.2, 1.0, 0.04, 0.03))
 LEAK_DB, LOUDER_DB = 4.0, 10.0
@@ -50,11 +51,13 @@ def find_breaths(features: Features, activity: Activity) -> Breaths:
     voiced = (voice > voice_floor + VOICE_OVER_FLOOR_DB) & (low > high - VOICE_OVER_AIR_DB)
     voiced |= activity.level > activity.top_db - UNDER_TOP_DB
     breathing = airy & ~voiced & open_
+    loudest = float(np.percentile(air, 97)) - UNDER_AIR_DB
     found, heights = [], []
     anything, faint = airy | voiced, (over > least / 2) & ~voiced & open_
     for first, last in runs_of(breathing, bridge=BRIDGE).tolist():
         first, last = _reaching(faint, first, last)
-        if not anything[max(first - PAUSE, 0) : first].any() and SHORTEST <= last - first <= LONGEST:
+        alone = not anything[max(first - PAUSE, 0) : first].any()
+        if alone and SHORTEST <= last - first <= LONGEST and np.median(air[first:last]) < loudest:
             found.append((max(first - UNHEARD, 0), last))
             heights.append(float(np.median(over[first:last])))
     return np.array(found, np.int64).reshape(-1, 2), np.array(heights)

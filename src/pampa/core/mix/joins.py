@@ -9,6 +9,8 @@ from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
+from numpy.lib.stride_tricks import sliding_window_view
+from numpy.typing import NDArray
 from scipy.ndimage import uniform_filter1d
 
 from pampa.core.mix.plan import Lane, Plan, SourceKey, Span
@@ -23,8 +25,9 @@ CELL = RATE // 100
 EDGE = 4
 """Cells of 10 ms on either side of a join that tell whether a word goes through it."""
 SPEECH_OVER_FLOOR_DB, SPEECH_DB = 16.0, -48.0
-QUIET_OVER_FLOOR_DB, QUIET_CELLS = 5.0, 18
-"""The room is compared where it is alone for 180 ms of the 400 on either side: a word's tail is no room."""
+QUIET_OVER_FLOOR_DB, QUIET_CELLS = 5.0, 15
+"""The room is compared where it is alone for 150 ms of the 400 on either side, and quietest there: a word's tail and
+what leaks in from others are no room."""
 STEP_DB = 1.5
 HOLE = round(0.02 * RATE)
 SILENT, SILENT_FLOOR_DB = 1e-6, -100.0
@@ -54,30 +57,36 @@ class Person:
     breaths: Sequence[tuple[int, int, int]] = ()
 
 
-def faults_at(at: int, crossfade: int, plan: Plan, sources: Mapping[SourceKey, Source], people: Mapping[int, Person]
-              ) -> list[Fault]:  # fmt: skip
-    """What may be heard of a join at frame `at`, on every track that `people` has."""
+def faults_at(at: int, crossfade: int, plan: Plan, sources: Mapping[SourceKey, Source], people: Mapping[int, Person],
+              floors: Mapping[int, float]) -> list[Fault]:  # fmt: skip
+    """What may be heard of a join at frame `at`, on every track that `people` has. floors : as `floors_of` tells."""
     found: list[Fault] = []
     heard: dict[int, Curve] = {}
-    floors: dict[int, float] = {}
+    joined: set[int] = set()
     for lane in plan.lanes:
         if lane.track not in people:
             continue
+        sound = render(Plan((lane,), plan.length), sources, np.zeros(0), start=at - REACH, stop=at + REACH)
+        mono = heard[lane.track] = to_mono(sound.astype(np.float64))
         here = lane.between(at - 1, at + 1)
         left = next((span for span in here if span.start < at - crossfade and span.stop <= at + crossfade), None)
         right = next((span for span in here if span.stop > at + crossfade and span.start >= at - crossfade), None)
         if left is None and right is None:
             continue
-        sound = render(Plan((lane,), plan.length), sources, np.zeros(0), start=at - REACH, stop=at + REACH)
-        mono = heard[lane.track] = to_mono(sound.astype(np.float64))
-        floor = floors[lane.track] = _floor_db(lane, people[lane.track], sources)
+        joined.add(lane.track)
+        floor = floors[lane.track]
         found += _words(lane.track, mono, floor, left, right, sources)
         found += _breath(lane.track, at, people[lane.track], left, right)
         if left is not None and right is not None:
             found += _hole(lane.track, mono, floor)
         found += _click(lane.track, mono)
-    found += _steps(heard, floors, crossfade)
+    found += [step for step in _steps(heard, floors, crossfade) if step.track in joined]
     return sorted(found, key=lambda fault: -fault.over)
+
+
+def floors_of(plan: Plan, sources: Mapping[SourceKey, Source], people: Mapping[int, Person]) -> dict[int, float]:
+    """The level of each person's room as it goes out, in dBFS: by track."""
+    return {lane.track: _floor_db(lane, people[lane.track], sources) for lane in plan.lanes if lane.track in people}
 
 
 def levels_db(mono: Curve) -> Curve:
@@ -137,22 +146,33 @@ def _steps(heard: Mapping[int, Curve], floors: Mapping[int, float], crossfade: i
 
     Whoever talks leaks into the other microphones, and covers their room.
     """
-    sides: list[tuple[Curve, dict[int, Curve]]] = []
+    sides: list[tuple[NDArray[np.bool_], dict[int, Curve]]] = []
     for side in (slice(None, REACH - crossfade), slice(REACH + crossfade, None)):
         levels = {track: levels_db(mono[side]) for track, mono in heard.items()}
-        quiet = [each < floors[track] + QUIET_OVER_FLOOR_DB for track, each in levels.items()]
-        sides.append((np.all(quiet, axis=0), levels))
-    (before, levels_before), (after, levels_after) = sides
-    if min(before.sum(), after.sum()) < QUIET_CELLS:
-        return []
+        quiet = [
+            (each < floors[track] + QUIET_OVER_FLOOR_DB) & (each > SILENT_FLOOR_DB) for track, each in levels.items()
+        ]
+        sides.append((np.logical_and.reduce(quiet), levels))
     found = []
     for track in heard:
-        room = [np.median(levels_before[track][before]), np.median(levels_after[track][after])]
-        step = float(room[1] - room[0])
-        if abs(step) > STEP_DB and min(room) > SILENT_FLOOR_DB:
+        before, after = (_room_db(quiet, levels[track]) for quiet, levels in sides)
+        if before is None or after is None:
+            continue
+        step = after - before
+        if abs(step) > STEP_DB:
             way = "louder" if step > 0 else "softer"
             found.append(Fault("step", track, abs(step), f"The room is {abs(step):.1f} dB {way} after the join."))
     return found
+
+
+def _room_db(quiet: NDArray[np.bool_], levels: Curve) -> float | None:
+    """Level of the quietest moment in which only the room is heard; None if there is none. Hum swings from cell to
+    cell: the mean of their power is its level."""
+    if len(levels) < QUIET_CELLS:
+        return None
+    alone = sliding_window_view(quiet, QUIET_CELLS).all(axis=1)
+    power = sliding_window_view(10 ** (levels / 10), QUIET_CELLS).mean(axis=1)[alone]
+    return 10 * float(np.log10(power.min())) if power.size else None
 
 
 def _hole(track: int, mono: Curve, floor: float) -> list[Fault]:

@@ -21,8 +21,8 @@ NOTHING = 1e-13
 CROSSING = RATE // 20
 
 
-AROUND_S = 4.0
-QUIETEST_SHARE = 20.0
+AROUND_S, PAUSE_CELLS = 4.0, 10
+"""So far around a place its room is looked for, in pauses of 200 ms at least."""
 MOST_DB = 6.0
 
 
@@ -43,17 +43,18 @@ class Tone:
             return 0.0
         cell = RATE // CELLS_PER_S
         around = round(AROUND_S * CELLS_PER_S)
-        there = _room(self.energy[max(start // cell - around, 0) : stop // cell + around])
-        own = _room(self.energy[self.start // cell : self.stop // cell])
-        if there is None or own is None:
+        there = _in_pauses(self.energy[max(start // cell - around, 0) : stop // cell + around])
+        own = self.energy[self.start // cell : self.stop // cell].mean()
+        if there is None or own <= NOTHING:
             return 0.0
         return float(np.clip(10 * np.log10(there / own), -MOST_DB, MOST_DB))
 
 
-def _room(energy: Curve) -> float | None:
-    """Level of the room in a stretch that may hold talk as well: the same share of the quietest, wherever it is."""
-    sounding = energy[energy > NOTHING]
-    return float(np.percentile(sounding, QUIETEST_SHARE)) if sounding.size else None
+def _in_pauses(energy: Curve) -> float | None:
+    """Level of the room in a stretch that may hold talk as well: that of its quietest pause."""
+    pauses = uniform_filter1d(energy, PAUSE_CELLS)[PAUSE_CELLS // 2 : energy.size - PAUSE_CELLS // 2]
+    pauses = pauses[pauses > NOTHING]  # a recorder's own silence is no room
+    return float(pauses.min()) if pauses.size else None
 
 
 def quiet_place(energy: Curve) -> tuple[float, float] | None:

@@ -6,7 +6,7 @@ from itertools import count
 
 from pampa.core.errors import EditRefused
 from pampa.core.timeline.document import Clip, Document, Marker, Seam, Track, check, next_id
-from pampa.core.timeline.ranges import lay_back, lies_across, lift, shift
+from pampa.core.timeline.ranges import divided_at, lay_back, lies_across, lift, shift
 
 SHORTEST = 48
 """Frames: anything under a millisecond is a slip of the hand."""
@@ -29,6 +29,7 @@ def taken_out(document: Document, start: int, stop: int, ids: Iterator[int], *, 
 def closed_up(document: Document, start: int, stop: int, ids: Iterator[int], *, whole: bool = False) -> Document:
     """`taken_out` for a range that may reach beyond the last sound: a marker out there moves up all the same."""
     length = stop - start
+    document = replace(document, seams=parted(parted(document.seams, start, ids), stop, ids))
     cut = document.tracks if whole else document.linked_tracks()
     document, seam = _lift(document, cut, start, stop, ids, closed=True)
     shifts: list[tuple[int, int]] = []
@@ -43,14 +44,31 @@ def closed_up(document: Document, start: int, stop: int, ids: Iterator[int], *, 
     on_edge = [(marker.id, length) for marker in document.markers if marker.at == stop]
     seam = replace(
         seam,
-        seams=tuple(s.moved(-start) for s in document.seams if start < s.at < stop),
+        seams=tuple(s.moved(-start) for s in document.seams if _lies_in(s, start, stop)),
         markers=tuple(m.moved(-start) for m in document.markers if start < m.at < stop),
         shifts=(*shifts, *on_edge),
     )
-    before = [s for s in document.seams if s.at <= start]
+    before = [s for s in document.seams if s.at <= start and not _lies_in(s, start, stop)]
     after = [s.moved(-length) for s in document.seams if s.at >= stop]
     markers = [m.moved(-length) if m.at >= stop else m for m in document.markers if not start < m.at < stop]
     return replace(document, tracks=tuple(tracks), seams=(*before, seam, *after), markers=tuple(markers))
+
+
+def parted(seams: tuple[Seam, ...], at: int, ids: Iterator[int], opened: int = 0) -> tuple[Seam, ...]:
+    """The seams with a cleared stretch that lies across a place as two: one before it, and one after it that is later
+    by the `opened` frames put in there."""
+    for index, seam in enumerate(seams):
+        inside = at - seam.at
+        if not seam.closed and 0 < inside < seam.length:
+            halves = [divided_at(piece, inside, ids) for piece in seam.pieces]
+            after = Seam(next(ids), at + opened, seam.length - inside, False, tuple(half[1] for half in halves))
+            before = replace(seam, length=inside, pieces=tuple(half[0] for half in halves))
+            seams = (*seams[:index], before, *seams[index + 1 :], after)
+    return tuple(sorted(seams, key=lambda seam: seam.at))
+
+
+def _lies_in(seam: Seam, start: int, stop: int) -> bool:
+    return start < seam.at < stop or (seam.at == start and not seam.closed and seam.at + seam.length <= stop)
 
 
 def clear(document: Document, *, start: int, stop: int, tracks: list[int] | None = None) -> Document:

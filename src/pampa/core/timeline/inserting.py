@@ -7,9 +7,9 @@ from typing import Any
 
 from pampa.core.errors import EditRefused
 from pampa.core.timeline.arranging import add_track
-from pampa.core.timeline.cutting import SHORTEST, closed_up, selected, taken_out
-from pampa.core.timeline.document import Clip, Document, Seam, Track, check, next_id
-from pampa.core.timeline.ranges import divided_at, join_at, shift, split_at
+from pampa.core.timeline.cutting import SHORTEST, closed_up, parted, selected, taken_out
+from pampa.core.timeline.document import Clip, Document, Track, check, next_id
+from pampa.core.timeline.ranges import join_at, shift, split_at
 
 LONGEST = 24 * 3600 * 48_000
 
@@ -42,24 +42,10 @@ def opened(document: Document, at: int, length: int, ids: Iterator[int]) -> Docu
         elif not track.pinned:
             track = replace(track, clips=shift(track.clips, at, length))
         tracks.append(track)
-    seams: list[Seam] = []
-    for seam in document.seams:
-        if seam.at > at:
-            seams.append(seam.moved(length))
-        elif not seam.closed and seam.at < at < seam.at + seam.length:
-            seams += _parted(seam, at, length, ids)
-        else:
-            seams.append(seam)
+    seams = tuple(seam.moved(length) if seam.at > at else seam for seam in document.seams)
+    seams = parted(seams, at, ids, length)
     markers = tuple(marker.moved(length) if marker.at > at else marker for marker in document.markers)
-    return replace(document, tracks=tuple(tracks), seams=tuple(sorted(seams, key=lambda s: s.at)), markers=markers)
-
-
-def _parted(seam: Seam, at: int, length: int, ids: Iterator[int]) -> list[Seam]:
-    """A cleared stretch that time is put into: one seam before it and one after."""
-    inside = at - seam.at
-    halves = [divided_at(piece, inside, ids) for piece in seam.pieces]
-    after = Seam(next(ids), at + length, seam.length - inside, False, tuple(half[1] for half in halves))
-    return [replace(seam, length=inside, pieces=tuple(half[0] for half in halves)), after]
+    return replace(document, tracks=tuple(tracks), seams=seams, markers=markers)
 
 
 def carry(document: Document, *, start: int, stop: int, to: int) -> Document:
