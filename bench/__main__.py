@@ -32,7 +32,7 @@ from pampa.core.mend.processes import Facts
 from pampa.core.mend.rotation import rotated
 from pampa.core.sound import RATE, ArraySource, FloatArray, segments
 from pampa.core.sync.clocked import clocked
-from pampa.core.timeline import cutting
+from pampa.core.timeline import cutting, inserting, seams
 from pampa.core.timeline.document import Clip, Document, Track
 from pampa.core.voice.recipe import Recipe
 from pampa.core.voice.treat import treat_segment
@@ -209,14 +209,19 @@ def delivering(folder: Path, minutes: int) -> list[Row]:
 
 
 def editing(clips: int) -> list[Row]:
-    """Taking out half a second from an episode of many pieces, and putting it back."""
-    pieces = tuple(Clip(100 + i, 1, i * RATE, i * RATE, RATE) for i in range(clips))
-    others = tuple(Clip(100_000 + i, 2, i * RATE, i * RATE, RATE) for i in range(clips))
-    document = Document((Track(1, "A", "person", pieces), Track(2, "B", "person", others)))
-    cut = cutting.take_out(document, start=RATE // 2, stop=RATE)
-    out = timed(lambda: cutting.take_out(document, start=RATE // 2, stop=RATE), 5)
-    back = timed(lambda: cutting.put_back(cut, seam=cut.seams[0].id), 5)
-    return [(f"take out, 2 x {clips} clips", out * 1000, "ms"), (f"put back, 2 x {clips} clips", back * 1000, "ms")]
+    """Edits at the beginning of an episode with so many clips and half as many seams: all that follows moves."""
+    pieces = tuple(Clip(100 + n, 1, 0, 0, clips * RATE) for n in (1, 2))
+    document = Document(tuple(Track(n + 1, "P", "person", (clip,)) for n, clip in enumerate(pieces)))
+    for n in range(clips // 2 - 1):
+        document = cutting.take_out(document, start=(n + 1) * RATE, stop=(n + 1) * RATE + RATE // 5)
+    first = document.seams[0].id
+    edits: dict[str, Callable[[], object]] = {
+        "take out": lambda: cutting.take_out(document, start=RATE // 4, stop=RATE // 2),
+        "put back": lambda: cutting.put_back(document, seam=first),
+        "drag a side of a seam": lambda: seams.drag_seam(document, seam=first, first=RATE // 100),
+        "carry to the end": lambda: inserting.carry(document, start=0, stop=RATE // 2, to=document.length - RATE),
+    }
+    return [(f"{name}, {clips} clips", timed(made, 5) * 1000, "ms") for name, made in edits.items()]
 
 
 def standing(minutes: int) -> list[Row]:
