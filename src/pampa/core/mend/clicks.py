@@ -11,11 +11,10 @@ from functools import cache
 import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import maximum_filter1d, percentile_filter
-from scipy.signal import firwin
 
 from pampa.core.executor import Executor, Inline
 from pampa.core.mend import kernels
-from pampa.core.mend.fir import filtered
+from pampa.core.mend.fir import filtered, windowed_sinc
 from pampa.core.mend.patches import Patches
 from pampa.core.mend.prediction import filled, predictor
 from pampa.core.sound import RATE, FloatArray, Segment, Source, segments, to_mono
@@ -115,4 +114,4 @@ def _repaired(source: Source, click: Click) -> FloatArray:
 @cache
 def _upper() -> NDArray[np.float64]:
     """A high-pass with linear phase: shape (2 * REACH + 1,)."""
-    return firwin(2 * REACH + 1, SPLIT_HZ, pass_zero=False, fs=RATE)
+    return windowed_sinc(REACH, SPLIT_HZ)

@@ -8,11 +8,10 @@ from functools import cache
 import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import convolve1d, minimum_filter1d
-from scipy.signal import firwin
 
 from pampa.core.checkup.frames import SIZE, Frames, mean_power
 from pampa.core.checkup.speech import Parts, parts_of
-from pampa.core.mend.fir import filtered
+from pampa.core.mend.fir import filtered, windowed_sinc
 from pampa.core.sound import RATE, FloatArray, Segment, Source, to_mono
 
 REACH = RATE // 20
@@ -101,4 +100,4 @@ def _low(source: Source, first: int, last: int, hz: float) -> tuple[FloatArray, 
 
 @cache
 def _low_pass(hz: float) -> NDArray[np.float64]:
-    return firwin(2 * REACH + 1, hz, fs=RATE)
+    return windowed_sinc(REACH, hz, low=True)

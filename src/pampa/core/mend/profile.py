@@ -9,7 +9,7 @@ from functools import cache
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.stats import gamma
+from scipy.special import gammaincinv
 
 from pampa.core.executor import Executor, Inline
 from pampa.core.mend.spectra import GROUPS, HOP, Powers, edges, powers, spectra
@@ -94,4 +94,4 @@ def _blocks(source: Source, executor: Executor | None) -> Powers:
 def _bias() -> NDArray[np.float64]:
     """By how much the mean of noise in each group stands over its quantile."""
     shape = BLOCK * DEGREES * np.diff(edges())
-    return shape / gamma.ppf(NOISE_QUANTILE, shape)
+    return shape / gammaincinv(shape, NOISE_QUANTILE)

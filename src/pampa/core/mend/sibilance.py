@@ -5,12 +5,11 @@ from functools import cache
 import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import convolve1d
-from scipy.signal import firwin
 
 from pampa.core.checkup.frames import Frames
 from pampa.core.checkup.speech import Parts
-from pampa.core.mend.fir import filtered
-from pampa.core.sound import RATE, FloatArray, Segment, Source, to_mono
+from pampa.core.mend.fir import filtered, windowed_sinc
+from pampa.core.sound import FloatArray, Segment, Source, to_mono
 
 BAND_HZ = (4_500, 11_000)
 REACH = 240
@@ -54,4 +53,4 @@ def with_softer_s(source: Source, segment: Segment, usual: float, amount: float)
 
 @cache
 def _band() -> NDArray[np.float64]:
-    return firwin(2 * REACH + 1, BAND_HZ, pass_zero=False, fs=RATE)
+    return windowed_sinc(REACH, BAND_HZ)

@@ -58,6 +58,7 @@ const core = {
   show: data.show,
   episode: data.episode,
   stage: data.stage,
+  settled: false, // whether lists that are not seen at first have been filled too
   made: [data.stage], // stages whose panels are there: the others come when they are first gone to
   revision: data.state.revision,
   undoes: data.state.undo,
@@ -83,7 +84,6 @@ const core = {
   problem: "",
   helping: false,
   keys: KEYS,
-  listedKeys: KEYS.filter((key) => key.listed !== false),
   lines: LINES,
   speeds: [1, 1.25, 1.5, 1.75, 2, 2.5],
 
@@ -151,7 +151,10 @@ const core = {
     window.addEventListener("popstate", () => { this.stage = window.location.pathname.split("/").pop(); this.make(this.stage); });
     matchMedia("(prefers-color-scheme: dark)").addEventListener("change", () => this.redrawAll());
     document.body.dataset.ready = "yes";
+    requestIdleCallback(() => { this.settled = true; this.listAround(this.playhead); }, { timeout: 1000 });
   },
+
+  get listedKeys() { return this.settled ? KEYS.filter((key) => key.listed !== false) : []; },
 
   // -- the document ------------------------------------------------------------------------------------
 

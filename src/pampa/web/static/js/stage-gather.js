@@ -19,6 +19,7 @@ export function gather(data, stage) {
     gatherView: localStorage.getItem("pampa-gather") ?? "recordings",
     gatherViews: Object.keys(VIEWS),
 
+    get gatherRows() { return this.settled || this.isStage("gather") ? this.recordings : []; },
     isGatherView(view) { return this.gatherView === view; },
     gatherViewName: (view) => VIEWS[view],
     get gatherTitle() { return this.gatherView === "recordings" ? "Gather" : VIEWS[this.gatherView]; },

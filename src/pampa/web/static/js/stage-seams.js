@@ -31,6 +31,7 @@ export function seams(stage) {
     seamOf: (id) => stage.doc.seams.find((candidate) => candidate.id === id),
     // The list holds the seams around a place; with hundreds of them, a longer one would slow every edit.
     listAround(place) {
+      if (!this.settled && !this.isPruneView("seams")) return;
       const faulty = new Set(this.joins.seams.map((told) => told.seam));
       const chosen = this.onlyHeard ? this.seams.filter((seam) => faulty.has(seam.id)) : this.seams;
       const index = chosen.findIndex((seam) => seam.at >= place);
