@@ -31,7 +31,7 @@ NO_FACTS = Facts(np.zeros((0, 2)))
 ALL = Amounts(
     polarity=True, drop_outs=100.0, clipping=80.0, hum=80.0, rumble=80.0, clicks=80.0, plosives=80.0, breaths=80.0,
     noise=80.0, hiss=60.0, reverb=80.0, gate=60.0, sibilance=80.0, phase=True,
-    spots=(Spot(19.9, 20.2), Spot(21, 21.5, "fill")),
+    spots=(Spot(19.9, 20.2), Spot(21, 21.5, "fill"), Spot(22.3, 24, "room")),
 )  # fmt: skip
 
 
@@ -281,7 +281,7 @@ def test_with_no_amount_it_is_the_very_same_source(speech):
 def test_any_division_gives_the_same_bits(speech):
     spoilt, _ = clicking(speech + sine(50.02, dbfs=-50, seconds=SECONDS) + noise(SECONDS, dbfs=-60), 8)
     source = ArraySource(spoilt)
-    known = measure(source, ALL, Facts(np.array([[3.0, 3.0005]])))
+    known = measure(source, ALL, Facts(np.array([[3.0, 3.0005]]), room=lambda: (10.0, 10.6)))
     clean = chain(source, ALL, known)
     whole = clean.read(0, source.frames)
     for start, frames in ((0, 777), (12_345, 48_000), (20 * RATE, 5 * RATE), (29 * RATE + 7, RATE - 9)):
@@ -362,6 +362,32 @@ def test_a_spot_is_lowered_or_filled_and_the_rest_keeps_its_bits(speech):
     assert banded.alike() == Amounts()
     with pytest.raises(EditRefused, match="empty"):
         mend(Document(), name="Anders", recordings=[3], amounts={"spots": [{"start_s": 2, "stop_s": 2}]})
+
+
+@pytest.mark.parametrize("seconds", [0.3, 2.5])
+def test_of_a_place_that_is_silenced_only_the_room_is_left(seconds):
+    sound = noise(20, dbfs=-60, seed=3)
+    clunk = slice(12 * RATE, round((12 + seconds) * RATE))
+    sound[clunk] += noise(3, dbfs=-20, seed=8)[: clunk.stop - clunk.start]
+    source, silenced = ArraySource(sound), Amounts(spots=(Spot(12, 12 + seconds, "room"),))
+    known = measure(source, silenced, Facts(np.zeros((0, 2)), room=lambda: (2.0, 2.8)))
+    out = chain(source, silenced, known).read(0, source.frames)
+    inner = slice(clunk.start + RATE // 50, clunk.stop - RATE // 50)
+    assert level(out[inner]) == pytest.approx(-60, abs=1.0)
+    assert out[: clunk.start].tobytes() == sound[: clunk.start].tobytes()
+    assert out[clunk.stop :].tobytes() == sound[clunk.stop :].tobytes()
+    banded = Amounts(spots=(Spot(12, 12 + seconds, "room", low_hz=6000),))
+    kept = chain(source, banded, known).read(0, source.frames)
+    assert level(kept[inner]) == pytest.approx(-26, abs=0.7), "what lies under the band stays: a quarter"
+
+
+def test_without_a_quiet_place_a_silenced_place_is_filled_from_around(speech):
+    source = ArraySource(speech)
+    wanted = {how: Amounts(spots=(Spot(12, 12.4, how),)) for how in ("room", "fill")}
+    out = {
+        how: chain(source, each, measure(source, each, NO_FACTS)).read(0, source.frames) for how, each in wanted.items()
+    }
+    assert out["room"].tobytes() == out["fill"].tobytes()
 
 
 def test_mending_is_an_edit():

@@ -2,7 +2,7 @@
 
 import hashlib
 import threading
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from pathlib import Path
 
 import numpy as np
@@ -50,10 +50,11 @@ class Mends:
         return len(self.known(folder, amounts)) < len(asked)
 
     def measure(self, folder: Path, source: Source, amounts: Amounts, told: Told = lambda doing, share: None, *,
-                others: Mapping[int, Path] | None = None) -> None:  # fmt: skip
+                others: Mapping[int, Path] | None = None, room: Callable[[], tuple[float, float] | None] = lambda: None,
+                ) -> None:  # fmt: skip
         """Measure what is lacking, one after another; each is kept as soon as it is known.
 
-        others : the conformed folders of those that `amounts` are among.
+        others : the conformed folders of those that `amounts` are among. room : where only the room is heard.
         """
         folders = others or {}
 
@@ -65,6 +66,7 @@ class Mends:
             facts = Facts(
                 clipped_stretches(folder), self._executor,
                 own=lambda: heard_of(folder).features, others=lambda: [heard(other) for other in amounts.among],
+                room=room,
             )  # fmt: skip
 
             def keep(name: str, known: Knowledge) -> None:

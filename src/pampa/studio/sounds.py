@@ -144,7 +144,10 @@ class Sounds:
         """Measure what mending with these amounts still lacks."""
         if amounts != Amounts():
             others = {other.recording: self.folder(other.recording) for other in amounts.among}
-            self.mends.measure(self.folder(recording_id), self.conformed(recording_id), amounts, told, others=others)
+            self.mends.measure(
+                self.folder(recording_id), self.conformed(recording_id), amounts, told, others=others,
+                room=lambda: self.analysis(recording_id).quiet,
+            )  # fmt: skip
 
     def lacks_mends(self, recording_id: int, amounts: Amounts) -> bool:
         """Whether `measure_mends` has something to do."""

@@ -5,6 +5,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from pampa.core.mend.spots import How
 from pampa.core.timeline.document import Crossing, Kind
 from pampa.studio.editing import State
 from pampa.studio.lining_up import Proposal
@@ -144,13 +145,13 @@ class ClockOut(Told):
 
 
 class SpotBody(BaseModel):
-    """A place of a recording, in time and frequency, that is lowered or filled from its surroundings."""
+    """A place of a recording, in time and frequency: lowered, filled from its surroundings, or left to the room."""
 
     model_config = ConfigDict(extra="forbid", from_attributes=True)
 
     start_s: Seconds
     stop_s: Seconds
-    how: Literal["lower", "fill"] = "lower"
+    how: How = "lower"
     db: Annotated[float, Field(ge=-12, le=60)] = 12
     low_hz: Annotated[float, Field(ge=0, le=24_000)] = 0
     high_hz: Annotated[float, Field(ge=0, le=24_000)] = 24_000

@@ -36,7 +36,7 @@ from pampa.core.mend import (
 from pampa.core.mend.amounts import Amounts
 from pampa.core.mend.lowering import Places, lowered
 from pampa.core.mend.patches import Patched, Patches
-from pampa.core.sound import FloatArray, Over, Segment, Source
+from pampa.core.sound import RATE, FloatArray, Over, Segment, Source
 
 WORTH_TURNING_DB = 0.5
 
@@ -46,13 +46,15 @@ class Facts:
     """What is known of the file besides its sound.
 
     clipped : stretches in seconds, shape (stretches, 2). own, others : what the finds heard of this recording and of
-    the others in the conversation, on this one's time; asked for only where it is needed.
+    the others in the conversation, on this one's time. room : from where to where only the room is heard, in seconds.
+    All are asked for only where they are needed.
     """
 
     clipped: NDArray[np.float64]
     executor: Executor | None = None
     own: Callable[[], Features] | None = None
     others: Callable[[], list[Features]] = list
+    room: Callable[[], tuple[float, float] | None] = lambda: None
 
 
 Knowledge = Any
@@ -148,6 +150,11 @@ def _pauses(source: Source, amounts: Amounts, facts: Facts) -> Places | None:
     return found if len(found) else None
 
 
+def _room(source: Source, amounts: Amounts, facts: Facts) -> Places:
+    found = facts.room()
+    return np.round(np.array(found) * RATE).astype(np.int64) if found else spots.NO_ROOM
+
+
 def _angle(source: Source, amounts: Amounts, facts: Facts) -> float | None:
     frames = measure_frames(source, facts.executor)
     angle, wins = best_angle(source, np.maximum(frames.high_peak, frames.low_peak))
@@ -226,9 +233,9 @@ PROCESSES = (
         ),
     ),
     Process(
-        "spots", "", lambda source, amounts, facts: True,
+        "spots", "", _room,
         lambda source, known, amounts: Processed(
-            source, lambda below, part: spots.with_spots(below, part, amounts.spots)
+            source, lambda below, part: spots.with_spots(below, part, amounts.spots, known)
         ),
     ),
     Process(

@@ -206,8 +206,9 @@ export function mend(stage) {
     },
     lowerSpot() { return this.addSpot("lower", this.spotDb); },
     fillSpot() { return this.addSpot("fill", 0); },
+    silenceSpot() { return this.addSpot("room", 0); },
     get spots() { return this.amounts.spots; },
-    spotText(spot) { return `${this.clock(spot.start_s * RATE)} ${spot.how === "fill" ? "filled from around" : spot.db < 0 ? `raised by ${-spot.db} dB` : `lowered by ${spot.db} dB`}`; },
+    spotText(spot) { return `${this.clock(spot.start_s * RATE)} ${spot.how === "fill" ? "filled from around" : spot.how === "room" ? "room tone only" : spot.db < 0 ? `raised by ${-spot.db} dB` : `lowered by ${spot.db} dB`}`; },
     goToSpot(spot) { this.seekMend(Math.max(spot.start_s - 0.5, 0) * RATE); },
     dropSpot(spot) { return this.mend(() => ({ spots: this.amountsOf(this.mendId).spots.filter((other) => JSON.stringify(other) !== JSON.stringify(spot)) })); },
 
