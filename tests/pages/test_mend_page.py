@@ -110,3 +110,27 @@ def test_the_picture_zooms_changes_kind_and_jumps_to_what_was_found(page, open_s
     button(page, "All of it").click()
     page.locator("body").press("Home")
     expect(page.locator("#clock")).to_have_text("0:00:00.0")
+
+
+def test_a_place_is_silenced_and_amounts_are_kept_as_a_recipe_for_another_recording(page, open_stage, demo_server):
+    _, studio = demo_server
+    open_stage("mend")
+    choose(page, "Anders Quill")
+    box = page.locator("#mend-picture").bounding_box()
+    y = box["y"] + 40
+    page.mouse.move(box["x"] + 200, y)
+    page.mouse.down()
+    page.mouse.move(box["x"] + 240, y, steps=4)
+    page.mouse.up()
+    button(page, "Room tone only").click()
+    expect(page.get_by_role("button", name=re.compile("^[0-9:.]+ room tone only"))).to_be_visible()
+    put_on(page.get_by_role("checkbox", name="Rumble", exact=True))
+    page.get_by_label("Name of the recipe").fill("Kitchen")
+    button(page, "Keep as a recipe").click()
+    expect(page.get_by_role("list", name="Kept recipes")).to_contain_text("Kitchen")
+    choose(page, "Marisol Vey")
+    button(page, "Mend by Kitchen").click()
+    expect(page.get_by_role("checkbox", name="Rumble", exact=True)).to_be_checked()
+    assert amounts_of(studio, "Marisol Vey") == amounts_of(studio, "Anders Quill").alike()
+    button(page, "Let the recipe Kitchen go").click()
+    expect(page.get_by_role("list", name="Kept recipes").get_by_role("listitem")).to_have_count(0)

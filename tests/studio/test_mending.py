@@ -4,8 +4,8 @@ import numpy as np
 import pytest
 import soundfile
 
-from pampa.core.errors import NotFound
-from pampa.core.mend.amounts import Amounts
+from pampa.core.errors import EditRefused, NotFound
+from pampa.core.mend.amounts import Amounts, amounts_of
 from pampa.core.sound import RATE
 from tests.signals import noise, sine, talk
 
@@ -135,3 +135,37 @@ def test_how_a_person_was_mended_last_time_is_offered_in_the_next_episode(studio
     assert (last.episode, last.amounts) == ("The Pilot Ladder", Amounts(hum=80, noise=20))
     assert studio.mending.report(other).last is None
     assert studio.mending.report(humming[0]).last is None
+
+
+def test_a_recipe_is_kept_with_person_and_show_replaced_by_name_and_forgotten(studio, humming):
+    number, _ = humming
+    with pytest.raises(EditRefused, match="Nothing is mended"):
+        studio.recipes.keep(number, "Kitchen")
+    spot = {"start_s": 2.0, "stop_s": 2.5}
+    mend(studio, humming, hum=80, noise_from=1.0, noise_to=2.0, spots=[spot])
+    kept = studio.recipes.keep(number, " Kitchen ")
+    assert (kept.name, kept.person) == ("Kitchen", "Anders Quill")
+    assert amounts_of(kept.amounts) == Amounts(hum=80), "places belong to their recording"
+    mend(studio, humming, hum=40)
+    studio.recipes.keep(number, "Kitchen")
+    assert [recipe.amounts["hum"] for recipe in studio.recipes.of_recording(number)] == [40]
+    with pytest.raises(EditRefused, match="needs a name"):
+        studio.recipes.keep(number, "  ")
+    studio.recipes.forget(kept.id)
+    assert studio.recipes.of_recording(number) == []
+    with pytest.raises(NotFound, match="not kept any more"):
+        studio.recipes.forget(kept.id)
+
+
+def test_recipes_of_the_same_person_come_first_and_other_shows_keep_their_own(studio, humming, talk_file):
+    number, episode = humming
+    other = studio.recordings.add_file(episode, talk_file("marisol.wav", seed=9), person="Marisol Vey").id
+    elsewhere = studio.shows.make_episode(studio.shows.make_show("Night Ferry", "Nola Brant").id, "One", 1).id
+    apart = studio.recordings.add_file(elsewhere, talk_file("nola.wav", seed=7), person="Anders Quill").id
+    studio.jobs.wait()
+    for recording, name in ((number, "Kitchen"), (other, "Attic")):
+        mend(studio, (recording, episode), rumble=50)
+        studio.recipes.keep(recording, name)
+    assert [recipe.name for recipe in studio.recipes.of_recording(number)] == ["Kitchen", "Attic"]
+    assert [recipe.name for recipe in studio.recipes.of_recording(other)] == ["Attic", "Kitchen"]
+    assert studio.recipes.of_recording(apart) == []

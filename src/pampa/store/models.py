@@ -102,6 +102,18 @@ class Pattern(Base):
     created: Mapped[datetime] = mapped_column(default=now)
 
 
+class MendRecipe(Base):
+    """How somebody's recordings are mended, kept by name. amounts : without what belongs to single places."""
+
+    __tablename__ = "mend_recipes"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    show_id: Mapped[int] = mapped_column(ForeignKey("shows.id"), index=True)
+    person: Mapped[str]
+    name: Mapped[str]
+    amounts: Mapped[dict[str, Any]]
+    created: Mapped[datetime] = mapped_column(default=now)
+
+
 class CheckupRow(Base):
     """The check-up of a recording, for the sound that `key` names: a Checkup, and what it proposes."""
 

@@ -20,6 +20,7 @@ from pampa.studio.lining_up import LiningUp
 from pampa.studio.listening import Listening
 from pampa.studio.mending import Mending
 from pampa.studio.patterns import Patterns
+from pampa.studio.recipes import Recipes
 from pampa.studio.recordings import Recordings
 from pampa.studio.sending import Sending
 from pampa.studio.settings import Settings
@@ -64,6 +65,7 @@ class Studio:
             sessions, self.jobs, self.events, self.shows, self.editing, self.recordings, self.sounds, executor
         )
         self.patterns = Patterns(sessions, self.shows, self.editing, self.recordings, self.larder)
+        self.recipes = Recipes(sessions, self.shows, self.editing)
         self.checking_up = CheckingUp(sessions, self.jobs, self.events, self.sounds, executor)
         self.lining_up = LiningUp(sessions, self.jobs, self.events, self.editing, self.sounds)
         self.mending = Mending(sessions, self.jobs, self.events, self.shows, self.editing, self.sounds)

@@ -6,7 +6,7 @@ from fastapi import APIRouter, Query, Response
 
 from pampa.core.mend.picture import MOST_ZOOM
 from pampa.studio.mending import Way
-from pampa.web.mending_schemas import ReportOut
+from pampa.web.mending_schemas import MendRecipeOut, NewMendRecipe, ReportOut
 from pampa.web.routes.deps import WithStudio
 from pampa.web.routes.listening import SOUND
 
@@ -19,6 +19,24 @@ TILE = {200: {"content": {"application/octet-stream": {}}, "description": "256 c
 def report(recording_id: int, studio: WithStudio) -> ReportOut:
     """What is on, what the check-up proposes, what was done and where."""
     return ReportOut.of(studio.mending.report(recording_id))
+
+
+@router.get("/recipes")
+def list_recipes(recording_id: int, studio: WithStudio) -> list[MendRecipeOut]:
+    """What is kept for the show of this recording: first what was made for the same person."""
+    return [MendRecipeOut.model_validate(recipe) for recipe in studio.recipes.of_recording(recording_id)]
+
+
+@router.post("/recipes", status_code=201)
+def keep_recipe(recording_id: int, body: NewMendRecipe, studio: WithStudio) -> MendRecipeOut:
+    """Keep how this recording is mended now. A recipe of that name is replaced."""
+    return MendRecipeOut.model_validate(studio.recipes.keep(recording_id, body.name))
+
+
+@router.delete("/recipes/{recipe_id}", status_code=204)
+def forget_recipe(recording_id: int, recipe_id: int, studio: WithStudio) -> None:
+    """Let a recipe of the show go. What was mended by it stays so."""
+    studio.recipes.forget(recipe_id)
 
 
 @router.get("/sound", responses=SOUND, response_class=Response)  # type: ignore[arg-type]

@@ -98,6 +98,7 @@ export function mend(stage) {
       stage.mendPicture.show({ recording: this.mendId, frames: this.mendFrames, playhead: this.mendPlace, selection: null, marks: [] });
       stage.mendCheckup.show(this.checkups[this.mendId] ?? null);
       this.readMend();
+      this.readRecipes();
     },
     checkedUp() {
       if (!this.isStage("mend")) return;
@@ -184,8 +185,42 @@ export function mend(stage) {
     },
     get lastTime() { return this.mendReport ? this.mendReport.last : null; },
     get offersLast() { return this.lastTime !== null && this.onIn(this.lastTime.amounts).some(({ name }) => this.amounts[name] !== this.lastTime.amounts[name]); },
-    get lastText() { return this.offersLast ? `In ${this.lastTime.episode}: ${this.onIn(this.lastTime.amounts).map(({ name, title }) => (this.lastTime.amounts[name] === true ? title.toLowerCase() : `${title.toLowerCase()} ${Math.round(this.lastTime.amounts[name])}`)).join(", ")}.` : ""; },
-    asLastTime() { return this.mend({ ...this.lastTime.amounts, noise_from: this.amounts.noise_from, noise_to: this.amounts.noise_to, spots: this.amounts.spots }); },
+    get lastText() { return this.offersLast ? `In ${this.lastTime.episode}: ${this.amountsText(this.lastTime.amounts)}.` : ""; },
+    asLastTime() { return this.alike(this.lastTime.amounts); },
+    amountsText(amounts) { return this.onIn(amounts).map(({ name, title }) => (amounts[name] === true ? title.toLowerCase() : `${title.toLowerCase()} ${Math.round(amounts[name])}`)).join(", "); },
+    // As another recording is mended; what belongs to places of this one stays.
+    alike(amounts) { return this.mend({ ...amounts, noise_from: this.amounts.noise_from, noise_to: this.amounts.noise_to, spots: this.amounts.spots }); },
+    // -- recipes ----------------------------------------------------------------------------------------------------
+
+    recipes: [],
+    get hasRecipes() { return this.recipes.length > 0; },
+    get canKeep() { return this.onIn(this.amounts).length > 0; },
+    get recipeName() { return this.mendRecording ? this.mendRecording.person || "Name" : "Name"; },
+    recipeText(recipe) { return this.amountsText(recipe.amounts); },
+    readRecipes() {
+      const asked = this.mendId;
+      return this.attempt(async () => {
+        const found = await api.get(`/api/recordings/${asked}/mending/recipes`);
+        if (asked === this.mendId) this.recipes = found;
+      });
+    },
+    keepRecipe(event) {
+      const { name } = event.target.elements;
+      return this.attempt(async () => {
+        const kept = await api.post(`/api/recordings/${this.mendId}/mending/recipes`, { name: name.value.trim() || this.recipeName });
+        name.value = "";
+        await this.readRecipes();
+        this.say(`${kept.name} is kept, with ${this.amountsText(kept.amounts)}.`);
+      });
+    },
+    byRecipe(recipe) { return this.alike(recipe.amounts); },
+    forgetRecipe(recipe) {
+      return this.attempt(async () => {
+        await api.remove(`/api/recordings/${this.mendId}/mending/recipes/${recipe.id}`);
+        await this.readRecipes();
+      });
+    },
+
     // -- single places --------------------------------------------------------------------------------------------
 
     get canSpot() { return this.mendSelection !== null; },
