@@ -9,6 +9,7 @@ from scipy.ndimage import maximum_filter1d
 from scipy.signal import oaconvolve
 
 from pampa.core.checkup.clipping import ClipFinder
+from pampa.core.checkup.examine import band_edges, in_bands
 from pampa.core.checkup.findings import Finding
 from pampa.core.errors import EditRefused
 from pampa.core.mend import denoiser, profile, spectra
@@ -17,8 +18,10 @@ from pampa.core.mend.clean import basis, chain, measure, mended
 from pampa.core.mend.codec import pack, unpack
 from pampa.core.mend.picture import COLUMNS, FINEST, HIGHEST_HZ, LOWEST_HZ, ROWS, tile
 from pampa.core.mend.processes import PROCESS_NAMES, Facts
+from pampa.core.mend.profile import followed, learned
 from pampa.core.mend.proposed import proposed
 from pampa.core.mend.report import deeds, marks
+from pampa.core.mend.spectra import SIZE
 from pampa.core.mend.spots import Spot
 from pampa.core.sound import RATE, ArraySource
 from pampa.core.timeline.document import Document
@@ -379,6 +382,18 @@ def test_of_a_place_that_is_silenced_only_the_room_is_left(seconds):
     banded = Amounts(spots=(Spot(12, 12 + seconds, "room", low_hz=6000),))
     kept = chain(source, banded, known).read(0, source.frames)
     assert level(kept[inner]) == pytest.approx(-26, abs=0.7), "what lies under the band stays: a quarter"
+
+
+def test_what_is_taken_for_noise_is_told_in_the_bands_of_the_check_up():
+    source = ArraySource(noise(12, dbfs=-50, seed=6))
+    for known in (learned(source, 2 * RATE, 6 * RATE), followed(source)):
+        told = np.array(in_bands(known.spectrum, SIZE))
+        hz = np.sqrt(band_edges()[1:] * band_edges()[:-1])
+        width = np.diff(band_edges())
+        middle = (hz > 300) & (hz < 15_000)
+        expected = -50 + 10 * np.log10(width / (RATE / 2))
+        assert np.abs(told - expected)[middle].max() < 1.5
+        assert abs(np.mean((told - expected)[middle])) < 0.8
 
 
 def test_without_a_quiet_place_a_silenced_place_is_filled_from_around(speech):

@@ -9,6 +9,7 @@ import numpy as np
 from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
+from pampa.core.checkup.examine import in_bands
 from pampa.core.checkup.findings import Finding
 from pampa.core.errors import NotFound
 from pampa.core.mend.amounts import Amounts
@@ -17,6 +18,7 @@ from pampa.core.mend.picture import COLUMNS, FINEST, tile
 from pampa.core.mend.proposed import proposed
 from pampa.core.mend.region import Doubt, doubt
 from pampa.core.mend.report import Deed, Mark, deeds, marks
+from pampa.core.mend.spectra import SIZE
 from pampa.core.sound import RATE, FloatArray, Source, db_to_gain
 from pampa.core.timeline.mending import amounts_in
 from pampa.store.models import CheckupRow, Episode, Recording
@@ -48,6 +50,8 @@ class Report:
     """What is wrong with the place that noise is learned from."""
     cost: "Cost | None" = None
     """What it came to; None while something is being measured, or where nothing is on."""
+    noise_db: tuple[float, ...] = ()
+    """What is taken for noise, in the bands of the check-up; empty where it is not measured."""
 
 
 @dataclass(frozen=True)
@@ -108,6 +112,7 @@ class Mending:
             waits, self._last_time(recording),
             doubt(self._sounds.analysis(recording_id).energy, amounts.region) if amounts.region else None,
             None if waits or amounts == Amounts() else self._cost(recording_id, amounts),
+            in_bands(known["noise"].spectrum, SIZE) if "noise" in known else (),
         )  # fmt: skip
 
     def _cost(self, recording_id: int, amounts: Amounts) -> Cost:

@@ -72,6 +72,9 @@ class ReportOut(BaseModel):
     last: LastTimeOut | None
     doubt: DoubtOut | None
     cost: CostOut | None
+    noise_db: list[float] = Field(
+        description="What is taken for noise, in the bands of the check-up; empty if unknown."
+    )
     waits: bool = Field(description="Something is still being measured; an event `mended` follows.")
 
     @classmethod
@@ -80,6 +83,7 @@ class ReportOut(BaseModel):
             amounts=AmountsBody.model_validate(report.amounts), proposed=AmountsBody.model_validate(report.proposed),
             deeds=[DeedOut.model_validate(deed) for deed in report.deeds],
             marks=[MarkOut.model_validate(mark) for mark in report.marks], waits=report.waits,
+            noise_db=list(report.noise_db),
             doubt=None if report.doubt is None else DoubtOut.model_validate(report.doubt),
             cost=None if report.cost is None else CostOut.model_validate(report.cost),
             last=None if report.last is None else LastTimeOut.model_validate(report.last),

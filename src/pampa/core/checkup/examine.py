@@ -74,7 +74,7 @@ def examine(source: Source, *, clipped: NDArray[np.float64], sides_db: float | N
     frames = measure_frames(source, executor)
     parts = parts_of(frames)
     floor, speech = mean_power(source, parts.quiet), mean_power(source, parts.active)
-    edges = np.geomspace(LOWEST_HZ, RATE / 2, BANDS + 1)
+    edges = band_edges()
     peaks = np.maximum(frames.high_peak, frames.low_peak)
     hz = np.sqrt(edges[1:] * edges[:-1])
     return Checkup(
@@ -96,8 +96,8 @@ def examine(source: Source, *, clipped: NDArray[np.float64], sides_db: float | N
         room_tone=steady_stretch(parts),
         levels=_histogram(frames),
         spectrum_hz=tuple(round(float(f), 1) for f in hz),
-        floor_db=_in_bands(floor, edges),
-        speech_db=_in_bands(speech, edges),
+        floor_db=in_bands(floor),
+        speech_db=in_bands(speech),
     )
 
 
@@ -105,12 +105,20 @@ def _rounded(value: float | None) -> float | None:
     return None if value is None else round(float(value), 1)
 
 
-def _in_bands(power: NDArray[np.float64], edges: NDArray[np.float64]) -> tuple[float, ...]:
-    """Power of each band in dBFS. Narrow bands at the bottom share the bin that they lie in."""
-    places = np.minimum(edges * SIZE / RATE, power.size - 1)
+def in_bands(power: NDArray[np.float64], size: int = SIZE) -> tuple[float, ...]:
+    """Level of each band that a check-up draws, in dBFS, from the mean square in each bin of a transform of `size`.
+
+    Narrow bands at the bottom share the bin that they lie in.
+    """
+    places = np.minimum(band_edges() * size / RATE, power.size - 1)
     running = np.concatenate([[0.0], np.cumsum(power)])
     sums = np.diff(np.interp(places + 0.5, np.arange(running.size), running))
     return tuple(round(float(db), 1) for db in 10 * np.log10(np.maximum(sums, 1e-16)))
+
+
+def band_edges() -> NDArray[np.float64]:
+    """Where the bands that a check-up draws meet, in Hz: shape (BANDS + 1,)."""
+    return np.geomspace(LOWEST_HZ, RATE / 2, BANDS + 1)
 
 
 def _histogram(frames: Frames) -> tuple[int, ...]:

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from scipy.special import gammaincinv
 
 from pampa.core.executor import Executor, Inline
-from pampa.core.mend.spectra import GROUPS, HOP, Powers, edges, powers, spectra
+from pampa.core.mend.spectra import BINS, GROUPS, HOP, SIZE, Powers, edges, powers, spectra, window
 from pampa.core.sound import RATE, Segment, Source, segments
 
 BLOCK = 8
@@ -43,6 +43,13 @@ class Profile:
         share = (places - below).astype(np.float32)[:, None]
         above = np.minimum(below + 1, len(self.power) - 1)
         return self.power[below] * (1 - share) + self.power[above] * share
+
+    @property
+    def spectrum(self) -> NDArray[np.float64]:
+        """The noise on average along the recording: mean square in each bin, shape (BINS,)."""
+        bins = np.repeat(self.power.mean(axis=0, dtype=np.float64), np.diff(edges()))
+        scale = 2 / (float((window().astype(np.float64) ** 2).sum()) * SIZE)
+        return np.pad(bins * scale, (0, BINS - bins.size))
 
 
 def followed(source: Source, executor: Executor | None = None) -> Profile:

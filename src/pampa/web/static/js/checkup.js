@@ -51,7 +51,7 @@ export function mountCheckup(canvas) {
   }
 
   function drawSpectrum(ctx, left, width, height) {
-    const { spectrum_hz: hz, floor_db: floor, speech_db: speech, hum, bandwidth_hz: bandwidth } = checkup;
+    const { spectrum_hz: hz, floor_db: floor, speech_db: speech, hum, bandwidth_hz: bandwidth, noise } = checkup;
     const x = (f) => left + (Math.log(f / 40) / Math.log(24000 / 40)) * width;
     const top = Math.max(...speech, ...floor);
     const y = (db) => 14 + ((top - db) / 80) * (height - FOOT - 14);
@@ -67,7 +67,8 @@ export function mountCheckup(canvas) {
       });
     }
     ctx.font = `11px ${ink.text}`;
-    ctx.fillStyle = ink.accent;
+    ctx.fillStyle = ctx.strokeStyle = ink.accent;
+    if (noise && noise.length) drawNoise(ctx, noise, (index) => left + (index + 0.5) * step, (db) => Math.min(Math.max(y(db), 14), height - FOOT));
     if (hum) {
       for (const [number] of hum.harmonics) ctx.fillRect(x(number * hum.hz) - 0.75, height - FOOT, 1.5, 5);
       ctx.fillText("hum", x(hum.hz * 1.6), 6);
@@ -78,6 +79,17 @@ export function mountCheckup(canvas) {
       ctx.fillText("ends", Math.min(x(bandwidth), left + width - 16), 6);
     }
     ctx.font = `11px ${ink.mono}`;
+  }
+
+  // What Mend takes for noise, as a line over what the check-up found.
+  function drawNoise(ctx, noise, x, y) {
+    ctx.lineWidth = 2;
+    ctx.beginPath();
+    noise.forEach((db, index) => ctx.lineTo(x(index), y(db)));
+    ctx.stroke();
+    ctx.textAlign = "right";
+    ctx.fillText("taken for noise", x(noise.length - 1), 6);
+    ctx.textAlign = "center";
   }
 
   new ResizeObserver(schedule).observe(canvas);

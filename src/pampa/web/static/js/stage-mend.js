@@ -88,6 +88,7 @@ export function mend(stage) {
     chooseMend(recording) {
       this.stopMend();
       this.mendChosen = recording.id;
+      this.mendReport = null;
       this.mendPlace = 0;
       this.showMend();
     },
@@ -96,13 +97,13 @@ export function mend(stage) {
       this.refreshAmounts();
       this.mendSelection = null;
       stage.mendPicture.show({ recording: this.mendId, frames: this.mendFrames, playhead: this.mendPlace, selection: null, marks: [] });
-      stage.mendCheckup.show(this.checkups[this.mendId] ?? null);
+      this.drawMendCheckup();
       this.readMend();
       this.readRecipes();
     },
     checkedUp() {
       if (!this.isStage("mend")) return;
-      stage.mendCheckup.show(this.checkups[this.mendId] ?? null);
+      this.drawMendCheckup();
       this.readMend();
     },
     // What is known of the recording; it is asked for again when the server has measured more.
@@ -113,6 +114,11 @@ export function mend(stage) {
       if (!report || id !== this.mendId) return;
       this.mendReport = report;
       this.refreshPicture();
+      this.drawMendCheckup();
+    },
+    drawMendCheckup() {
+      const checkup = this.checkups[this.mendId];
+      stage.mendCheckup.show(checkup ? { ...checkup, noise: this.mendReport ? this.mendReport.noise_db : [] } : null);
     },
     mendedTold() {
       this.readMend();
