@@ -13,7 +13,7 @@ import soxr
 from numpy.typing import NDArray
 
 from bench.finds import said_again
-from pampa.core.checkup.speech import runs_of
+from bench.silences import FAINT_DB, HEARD_DB, Silence, silence_counts, silences_of, sounds
 from pampa.core.executor import Threads
 from pampa.core.finds.find import hear
 from pampa.core.finds.placed import Lying, PlacedFind, find_placed
@@ -25,10 +25,6 @@ PEOPLE = (MARISOL, ANDERS)
 KINDS = {"filler": ("filler",), "breath": ("breath",), "restart": ("repeat", "false_start", "again"),
          "backchannel": ("backchannel",), "knock": ("cough",), "click": ("click",)}  # fmt: skip
 CLICKS = 20
-SILENCE_S, EDGE_S = 1.0, 0.04
-HEARD_DB, FAINT_DB, GRAIN = 46.0, 60.0, 2
-"""So far under a voice's loud moments it is surely heard if it stands over the noise, and faint at the most. The grain
-of a voice's file, which sounds by itself for so many 10 ms, is nothing."""
 
 
 @dataclass(frozen=True)
@@ -54,28 +50,6 @@ CONDITIONS = (
 )
 
 
-@dataclass(frozen=True)
-class Silence:
-    """Nothing is heard from `faint_after` to `faint_before`, nothing is sure to be heard from `after` to `before`: s.
-
-    Between them a breath fades in or a word fades out, and either is an edge.
-    """
-
-    after: float
-    faint_after: float
-    faint_before: float
-    before: float
-
-    @property
-    def too_long(self) -> bool:
-        return self.faint_before - self.faint_after > SILENCE_S
-
-    def is_told(self, start: float, stop: float) -> bool:
-        """Whether both edges lie within 40 ms."""
-        return (self.after - EDGE_S <= start <= self.faint_after + EDGE_S
-                and self.faint_before - EDGE_S <= stop <= self.before + EDGE_S)  # fmt: skip
-
-
 def recorded(condition: Condition, seed: int) -> tuple[list[ArraySource], list[dict[str, Any]], list[Silence]]:
     """Both recordings, what is true of them, and when nobody is heard."""
     rng = np.random.default_rng([seed, 77])
@@ -87,8 +61,8 @@ def recorded(condition: Condition, seed: int) -> tuple[list[ArraySource], list[d
     ]  # fmt: skip
     voices = [soxr.resample(_dry(lines, person), RATE * condition.pace, RATE) for person in PEOPLE]
     noise = [10 ** ((condition.noise_dbfs - level) / 20) for level in condition.levels_db]
-    sure = np.any([_sounds(voice, HEARD_DB, under) for voice, under in zip(voices, noise, strict=True)], axis=0)
-    faint = sure | np.any([_sounds(voice, FAINT_DB, 0.0) for voice in voices], axis=0)
+    sure = np.any([sounds(voice, HEARD_DB, under) for voice, under in zip(voices, noise, strict=True)], axis=0)
+    faint = sure | np.any([sounds(voice, FAINT_DB, 0.0) for voice in voices], axis=0)
     sources = []
     for n, own in enumerate(voices):
         out = in_room(own, room(rng, condition.echo_s, rate=RATE, level=condition.echo))
@@ -104,27 +78,7 @@ def recorded(condition: Condition, seed: int) -> tuple[list[ArraySource], list[d
             )
         out += 10 ** (condition.noise_dbfs / 20) * band(coloured_noise(rng, own.size, 3), 50, 12_000, rate=RATE)
         sources.append(ArraySource(out.astype(np.float32)[:, None], RATE))
-    return sources, events, _silences(sure, faint)
-
-
-def _sounds(voice: NDArray[np.float64], under_db: float, noise: float) -> NDArray[np.bool_]:
-    """For each 10 ms, whether a dry voice is within so many dB of its loud moments and over noise of an RMS."""
-    cells = np.sqrt((voice[: voice.size // 480 * 480].reshape(-1, 480) ** 2).mean(axis=1))
-    sounding = cells > max(np.percentile(cells[cells > 1e-5], 97) * 10 ** (-under_db / 20), noise)
-    for first, last in runs_of(sounding):
-        if last - first <= GRAIN:
-            sounding[first:last] = False
-    return np.asarray(sounding)
-
-
-def _silences(sure: NDArray[np.bool_], faint: NDArray[np.bool_]) -> list[Silence]:
-    found = []
-    for after, before in runs_of(~sure)[1:-1]:
-        inside = runs_of(~faint[after:before])
-        if len(inside):
-            longest = inside[np.argmax(inside[:, 1] - inside[:, 0])] + after
-            found.append(Silence(after / 100, longest[0] / 100, longest[1] / 100, before / 100))
-    return found
+    return sources, events, silences_of(sure, faint)
 
 
 def counts(found: list[PlacedFind], events: list[dict[str, Any]], silences: list[Silence]) -> dict[str, list[int]]:
@@ -137,11 +91,7 @@ def counts(found: list[PlacedFind], events: list[dict[str, Any]], silences: list
         known = sum(any(_meet(one, other) for other in told) for one in true)
         out[kind] = [right, len(told), known, len(true)]
     gaps = [(f.start / RATE, f.stop / RATE) for f in found if f.kind == "silence"]
-    told_long = [gap for gap in gaps if gap[1] - gap[0] > SILENCE_S]
-    right = sum(any(each.is_told(*gap) for each in silences) for gap in told_long)
-    too_long = [each for each in silences if each.too_long]
-    known = sum(any(each.is_told(*gap) for gap in gaps) for each in too_long)
-    out["silence"] = [right, len(told_long), known, len(too_long)]
+    out["silence"] = silence_counts(gaps, silences)
     return out
 
 
