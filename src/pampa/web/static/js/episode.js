@@ -31,6 +31,7 @@ import { sendOut } from "./stage-send-out.js";
 import { stalkStore } from "./stalks.js";
 import { clock, length, level, shortClock } from "./time.js";
 
+const SETTLE_MS = 150; // the page is drawn and answers; what is not seen can be filled in
 const data = JSON.parse(document.getElementById("page-data").textContent);
 const RATE = data.rate;
 const COMMON_LEVEL = -21;
@@ -151,7 +152,7 @@ const core = {
     window.addEventListener("popstate", () => { this.stage = window.location.pathname.split("/").pop(); this.make(this.stage); });
     matchMedia("(prefers-color-scheme: dark)").addEventListener("change", () => this.redrawAll());
     document.body.dataset.ready = "yes";
-    requestIdleCallback(() => { this.settled = true; this.listAround(this.playhead); }, { timeout: 1000 });
+    setTimeout(() => { this.settled = true; this.listAround(this.playhead); }, SETTLE_MS);
   },
 
   get listedKeys() { return this.settled ? KEYS.filter((key) => key.listed !== false) : []; },
