@@ -96,3 +96,16 @@ def test_any_division_gives_the_same_bits():
     edges = [0, 7, 4 * RATE - 100, 4 * RATE + 5, 5 * RATE - 3000, 9 * RATE, 16 * RATE + 1, 20 * RATE]
     parts = [render(plan, sources, np.zeros(0), start=a, stop=b) for a, b in pairwise(edges)]
     np.testing.assert_array_equal(np.concatenate(parts), whole)
+
+
+def test_tone_comes_at_the_level_of_the_pauses_around_whatever_is_said_between_them():
+    cells = 50 * SECONDS
+    energy = np.full(cells, 1e-5)  # the room is 3 dB louder from the middle on
+    energy[cells // 2 :] *= 2
+    tone = Tone(RATE, 2 * RATE, energy)
+    assert tone.gain_db(25 * RATE, 26 * RATE) == pytest.approx(3.01, abs=0.01)
+    energy[24 * 50 : 29 * 50] = 1e-2  # talk in all but two short pauses
+    energy[26 * 50 : 26 * 50 + 12] = energy[28 * 50 : 28 * 50 + 12] = 2e-5
+    assert tone.gain_db(25 * RATE, 26 * RATE) == pytest.approx(3.01, abs=0.01)
+    energy[22 * 50 : 22 * 50 + 9] = 0.0  # a recorder's silence beside the room is no softer room
+    assert tone.gain_db(25 * RATE, 26 * RATE) == pytest.approx(3.01, abs=0.01)

@@ -8,6 +8,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
+from numpy.lib.stride_tricks import sliding_window_view
 from scipy.ndimage import maximum_filter1d, uniform_filter1d
 
 from pampa.core.loudness.parts import CELLS_PER_S
@@ -19,8 +20,6 @@ STEADY_DB = 4.0
 SMOOTH_CELLS = 3
 NOTHING = 1e-13
 CROSSING = RATE // 20
-
-
 AROUND_S, PAUSE_CELLS = 4.0, 10
 """So far around a place its room is looked for, in pauses of 200 ms at least."""
 MOST_DB = 6.0
@@ -52,8 +51,10 @@ class Tone:
 
 def _in_pauses(energy: Curve) -> float | None:
     """Level of the room in a stretch that may hold talk as well: that of its quietest pause."""
-    pauses = uniform_filter1d(energy, PAUSE_CELLS)[PAUSE_CELLS // 2 : energy.size - PAUSE_CELLS // 2]
-    pauses = pauses[pauses > NOTHING]  # a recorder's own silence is no room
+    if energy.size < PAUSE_CELLS:
+        return None
+    stretches = sliding_window_view(energy, PAUSE_CELLS)
+    pauses = stretches[(stretches > NOTHING).all(axis=1)].mean(axis=1)  # a recorder's own silence is no room
     return float(pauses.min()) if pauses.size else None
 
 
