@@ -7,10 +7,12 @@ import numpy as np
 import pytest
 import soundfile
 import soxr
+from scipy.signal import butter, lfilter, sosfilt
 
-from pampa.core.finds.activity import activities
+from pampa.core.finds.activity import Activity, activities
+from pampa.core.finds.breaths import find_breaths
 from pampa.core.finds.features import PER_S, measure_features
-from pampa.core.finds.find import find, hear
+from pampa.core.finds.find import Heard, _audible, find, hear
 from pampa.core.finds.silences import find_silences
 from pampa.core.sound import RATE, ArraySource
 from pampa.demo.assemble import VOICES
@@ -171,3 +173,46 @@ def test_who_talks_meanwhile_is_told():
     """An agreement noise is never alone, a silence always is."""
     assert all(f.alone for f in found() if f.kind == "silence")
     assert not any(f.alone for f in found() if f.kind == "backchannel")
+
+
+def airy(*sounds, seconds=20, room_dbfs=-52.0):
+    """A fan, a voice at second 3 and 16, and noise of the upper bands: (start_s, stop_s, dBFS) each."""
+    rng = np.random.default_rng(8)
+    t = np.arange(seconds * RATE) / RATE
+    fan = lfilter([1], [1, -0.97], rng.standard_normal(t.size))
+    out = fan / fan.std() * 10 ** (room_dbfs / 20)
+    vowel = sum(np.sin(2 * np.pi * 140 * k * t) / k for k in range(1, 12)) * 0.1
+    for start, stop in ((3, 5), (16, 18)):
+        out[start * RATE : stop * RATE] += vowel[start * RATE : stop * RATE]
+    upper = butter(2, [1500, 6500], "bandpass", fs=RATE, output="sos")
+    for start, stop, dbfs in sounds:
+        here = slice(round(start * RATE), round(stop * RATE))
+        hiss = sosfilt(upper, rng.standard_normal(here.stop - here.start))
+        out[here] += hiss / hiss.std() * np.hanning(hiss.size) * 10 ** (dbfs / 20)
+    return ArraySource(out.astype(np.float32)[:, None])
+
+
+def breaths_in(source):
+    features = measure_features(source)
+    return find_breaths(features, activities([features])[0])[0] / PER_S
+
+
+def test_a_breath_under_a_fan_is_found_and_a_sharp_s_is_none():
+    told = breaths_in(airy((10.0, 10.5, -58.0)))
+    assert len(told) == 1
+    assert told[0][0] == pytest.approx(10.15, abs=0.12)
+    assert told[0][1] == pytest.approx(10.35, abs=0.12)
+    sharp = breaths_in(airy((2.4, 2.7, -22.0), (15.6, 15.9, -22.0), (12.0, 12.3, -22.0)))
+    assert len(sharp) == 0
+
+
+def test_a_t_that_is_let_go_belongs_to_its_word_and_a_crackle_alone_is_nothing():
+    sounding = np.zeros(400, bool)
+    for start, stop in ((50, 100), (108, 110), (200, 202)):
+        sounding[start:stop] = True
+    level = np.zeros(400, np.float32)
+    person = Activity(sounding, sounding, level, -60.0, -20.0, level)
+    nothing = np.zeros((0, 2), np.int64), np.zeros(0)
+    audible = _audible(person, nothing, Heard(measure_features(ArraySource(np.zeros((0, 1), np.float32))), []))
+    assert audible[108:110].all()
+    assert not audible[200:202].any()

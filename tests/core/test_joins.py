@@ -50,6 +50,15 @@ def test_a_cut_through_a_word_is_told_with_its_side(start, stop, kind):
     assert kinds(words([(2, 3), (4, 5), (6, 7)]), start, stop) == {kind}
 
 
+@pytest.mark.parametrize("late", [0.0, 0.003, 0.006, 0.009])
+def test_hum_that_swings_from_cell_to_cell_is_no_step(late):
+    humming = words([(2, 3), (8, 9)], floor=FLOOR / 10)
+    humming += (0.002 * np.sin(2 * np.pi * 61 * np.arange(len(humming)) / RATE)).astype(np.float32)[:, None]
+    humming[6 * RATE :] += (0.002 * np.sin(2 * np.pi * 50 * np.arange(6 * RATE) / RATE)).astype(np.float32)[:, None]
+    humming[6 * RATE :] /= np.sqrt(2)
+    assert kinds(humming, 4.0, 7.0 + late) == set()
+
+
 def test_a_step_in_the_room_is_told_from_one_and_a_half_decibels():
     louder = words([(2, 3), (8, 9)])
     half = len(louder) // 2

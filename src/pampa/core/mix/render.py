@@ -7,7 +7,7 @@ import numpy as np
 
 from pampa.core.mix.ducking import CELL
 from pampa.core.mix.plan import Lane, Plan, SourceKey, Span
-from pampa.core.sound import RATE, Curve, FloatArray, Source
+from pampa.core.sound import RATE, Curve, FloatArray, Source, to_mono
 
 
 def render(plan: Plan, sources: Mapping[SourceKey, Source], ducking: Curve, *, start: int, stop: int) -> FloatArray:
@@ -88,4 +88,4 @@ class MonoSum:
         return self.source.frames
 
     def read(self, start: int, stop: int) -> FloatArray:
-        return self.source.read(start, stop).mean(axis=1, keepdims=True, dtype=np.float32)
+        return to_mono(self.source.read(start, stop))[:, None]
