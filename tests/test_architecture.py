@@ -1,6 +1,8 @@
 """The direction of imports, and other rules of the house that a machine can check."""
 
 import ast
+import subprocess
+import sys
 from pathlib import Path
 
 import pytest
@@ -109,3 +111,11 @@ def test_migrations_keep_what_an_older_database_holds(tmp_path):
         assert session.get_one(Episode, 1).larder is False
         assert session.get_one(Recording, 1).rank == 0
         assert session.get_one(Upload, "u").details == {"after_track": 7}
+
+
+def test_starting_does_not_wait_for_what_only_computing_needs():
+    heavy = {"numba", "llvmlite", "av", "scipy.fft", "scipy.ndimage", "scipy.signal", "scipy.linalg"}
+    say = "import sys; sys.dont_write_bytecode = True; import pampa.web.app; print(*sys.modules)"
+    loaded = subprocess.run([sys.executable, "-c", say], capture_output=True, text=True, check=True).stdout.split()
+    assert "pampa.core.mend.kernels" in loaded
+    assert not heavy & set(loaded)

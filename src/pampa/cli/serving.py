@@ -4,6 +4,7 @@ import shutil
 import socket
 from getpass import getpass
 from pathlib import Path
+from threading import Timer
 
 import uvicorn
 from rich.console import Console
@@ -11,9 +12,12 @@ from rich.console import Console
 from pampa.core.errors import PampaError
 from pampa.studio.settings import Settings
 from pampa.studio.studio import Studio
+from pampa.web.app import create_app
+from pampa.web.security import is_loopback
 
 console = Console(highlight=False)
 TRIES = 50
+WARM_AFTER_S = 1.0
 
 
 def serve_demo(data: Path, port: int, *, fresh: bool) -> None:
@@ -61,9 +65,6 @@ def _make_demo(data: Path) -> None:
 
 
 def _serve(settings: Settings, *, tell: str) -> None:
-    from pampa.web.app import create_app
-    from pampa.web.security import is_loopback
-
     studio = Studio(settings)
     if not is_loopback(settings.host) and not studio.access.has_password:
         studio.close()
@@ -76,7 +77,17 @@ def _serve(settings: Settings, *, tell: str) -> None:
         timeout_graceful_shutdown=1,
     )  # fmt: skip
     console.print(f"{tell}: [bold]http://{settings.host}:{settings.port}/[/bold]   (Ctrl+C stops)")
+    warming = Timer(WARM_AFTER_S, _warm_up)
+    warming.daemon = True
+    warming.start()
     uvicorn.Server(config).run()
+
+
+def _warm_up() -> None:
+    """Have ready what only computing needs, once the first page is out, so that the first sound is not late."""
+    from pampa.cli.warming import warm_up
+
+    warm_up()
 
 
 def _free_port(host: str, first: int) -> int:

@@ -3,9 +3,7 @@
 from pathlib import Path
 from typing import Any
 
-from alembic import command
-from alembic.config import Config
-from sqlalchemy import Engine, create_engine, event
+from sqlalchemy import Engine, create_engine, event, inspect, text
 from sqlalchemy.orm import Session, sessionmaker
 
 MIGRATIONS = Path(__file__).parent / "migrations"
@@ -33,11 +31,24 @@ def engine_for(path: Path) -> Engine:
 
 def migrate(engine: Engine) -> None:
     """Run the migrations that the database has not seen."""
+    if _seen(engine) == max(path.name[:4] for path in (MIGRATIONS / "versions").glob("[0-9]*.py")):
+        return  # without loading Alembic, which would take a tenth of a start
+    from alembic import command
+    from alembic.config import Config
+
     config = Config()
     config.set_main_option("script_location", str(MIGRATIONS))
     with engine.begin() as connection:
         config.attributes["connection"] = connection
         command.upgrade(config, "head")
+
+
+def _seen(engine: Engine) -> str | None:
+    """The last migration that this database has seen."""
+    with engine.connect() as connection:
+        if not inspect(connection).has_table("alembic_version"):
+            return None
+        return connection.scalar(text("SELECT version_num FROM alembic_version"))
 
 
 def close_database(sessions: sessionmaker[Session]) -> None:

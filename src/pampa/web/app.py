@@ -53,6 +53,7 @@ def create_app(studio: Studio) -> FastAPI:
         same_site="strict", max_age=30 * 24 * 3600,
     )  # fmt: skip
     app.mount("/static", StaticFiles(directory=HERE / "static"), "static")
+    app.include_router(pages.router, include_in_schema=False)  # first: a route is made ready when it is first asked
     refusals = {code: {"model": ErrorBody} for code in (401, 403, 404, 409, 422)}
     for part in (
         shows,
@@ -70,5 +71,4 @@ def create_app(studio: Studio) -> FastAPI:
         events,
     ):
         app.include_router(part.router, prefix="/api", responses=refusals)  # type: ignore[arg-type]
-    app.include_router(pages.router, include_in_schema=False)
     return app

@@ -6,7 +6,7 @@ then read from its eighth multiple, which is eight times as exact.
 """
 
 import numpy as np
-import scipy.fft
+import scipy
 from numpy.typing import NDArray
 
 from pampa.core.sound import RATE, Source, to_mono

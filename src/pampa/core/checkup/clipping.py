@@ -1,9 +1,9 @@
 """Stretches that were cut off at the recorder's limit, found at the file's own rate: resampling rounds them."""
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
+from pampa.core.compiled import compiled
 from pampa.core.sound import FloatArray
 
 SHORTEST = 3
@@ -67,7 +67,7 @@ def _flat_tops(wave: FloatArray) -> NDArray[np.float64]:
     return out[: _scan(wave, out)]
 
 
-@njit(cache=True, nogil=True)
+@compiled()
 def _scan(wave, out):  # type: ignore[no-untyped-def]
     count = 0
     i = 1

@@ -4,7 +4,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 import numpy as np
-import scipy.fft
+import scipy
 from numpy.typing import NDArray
 
 from pampa.core.executor import Executor, Inline

@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 
 import numpy as np
-import scipy.fft
+import scipy
 import soxr
 from numpy.typing import NDArray
 

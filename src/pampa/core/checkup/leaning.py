@@ -1,7 +1,7 @@
 """How far a voice leans to one side of the middle, told by the turn of phase that would set it upright."""
 
 import numpy as np
-import scipy.fft
+import scipy
 from numpy.typing import NDArray
 
 from pampa.core.checkup.frames import HOP

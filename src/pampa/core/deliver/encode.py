@@ -4,7 +4,6 @@ from collections.abc import Iterable
 from fractions import Fraction
 from pathlib import Path
 
-import av
 import numpy as np
 import soundfile
 
@@ -54,6 +53,8 @@ def quantise(sound: FloatArray, bits: int, place: int) -> np.ndarray:
 
 
 def _encode_mp3(path: Path, blocks: Iterable[FloatArray], fmt: Format, rate: int, channels: int) -> None:
+    import av  # here: it is long in loading
+
     with av.open(str(path), "w", format="mp3", options={"id3v2_version": "0", "write_xing": "1"}) as container:
         stream = container.add_stream("libmp3lame", rate=rate)
         stream.bit_rate = (fmt.kbit or 160) * 1000

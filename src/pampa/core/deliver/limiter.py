@@ -4,8 +4,8 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
-from numba import njit
 
+from pampa.core.compiled import compiled
 from pampa.core.loudness.kernels import BLOCK, EDGE, interpolate, interpolator, load_block, most_overshoot
 from pampa.core.sound import FloatArray, Over, Source
 
@@ -70,7 +70,7 @@ class Limited(Over):
         return _smoothed(wanted, before, frames, self.look_ahead, slope)
 
 
-@njit(cache=True, nogil=True)
+@compiled()
 def _wanted(sound, ceiling, phases, deepest, out):  # type: ignore[no-untyped-def]
     """Reduction that each frame's own true peak asks for, in units; False if none does."""
     taps = phases.shape[1]
@@ -107,7 +107,7 @@ def _wanted(sound, ceiling, phases, deepest, out):  # type: ignore[no-untyped-de
     return found
 
 
-@njit(cache=True, nogil=True)
+@compiled()
 def _smoothed(wanted, before, frames, look_ahead, slope):  # type: ignore[no-untyped-def]
     """Hold ahead of peaks, release in a straight line, and average over the look-ahead.
 

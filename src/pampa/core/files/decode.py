@@ -4,8 +4,8 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
-import av
 import numpy as np
 import soundfile
 
@@ -84,6 +84,8 @@ def _soundfile_blocks(handle: soundfile.SoundFile) -> Iterator[FloatArray]:
 
 @contextmanager
 def _open_with_av(path: Path) -> Iterator[SoundFile]:
+    import av  # here: most files need it not, and it is long in loading
+
     try:
         container = av.open(str(path))
     except (av.FFmpegError, ValueError, OSError) as error:
@@ -105,7 +107,9 @@ def _open_with_av(path: Path) -> Iterator[SoundFile]:
         )  # fmt: skip
 
 
-def _av_blocks(container: av.container.InputContainer, channels: int, rate: int) -> Iterator[FloatArray]:
+def _av_blocks(container: Any, channels: int, rate: int) -> Iterator[FloatArray]:
+    import av
+
     stream = container.streams.audio[0]
     resampler = av.AudioResampler(format="fltp", layout=stream.codec_context.layout, rate=rate)
     gathered: list[FloatArray] = []

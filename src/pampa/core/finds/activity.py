@@ -4,8 +4,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.ndimage import maximum_filter1d, uniform_filter1d
 
 from pampa.core.checkup.speech import runs_of
 from pampa.core.finds.features import PER_S, Features, Matrix
@@ -51,14 +51,14 @@ class Activity:
     def pieces(self, dip_db: float) -> NDArray[np.int64]:
         """Phrases parted where speech falls by `dip_db` under what is around, even if the room rings on: a room may
         fill the stop between two words, and a t may look like one."""
-        around = maximum_filter1d(self.level, AROUND) if self.level.size else self.level
+        around = scipy.ndimage.maximum_filter1d(self.level, AROUND) if self.level.size else self.level
         spoken = self.talking & (self.level > around - dip_db)
         return _long_enough(runs_of(spoken, bridge=round(DIP_S * PER_S)))
 
 
 def activities(features: Sequence[Features]) -> list[Activity]:
     """The activity of everyone in a conversation, lined up. Recordings may be of different lengths."""
-    levels = [uniform_filter1d(each.speech, SMOOTH) if each.frames else each.speech for each in features]
+    levels = [scipy.ndimage.uniform_filter1d(each.speech, SMOOTH) if each.frames else each.speech for each in features]
     floors = [floor_of(level) for level in levels]
     tops = [float(np.percentile(level, 97)) if level.size else -200.0 for level in levels]
     return [_activity(n, levels, floors, tops, features[n]) for n in range(len(features))]
@@ -72,7 +72,7 @@ def _activity(n: int, levels: list[Matrix], floors: list[float], tops: list[floa
             count = min(level.size, levels[other].size)
             coupling = leak_db(level[:count], levels[other][:count], floor, tops[other])
             # A voice leaks a moment later and rings on: its highest level around is what counts.
-            around = maximum_filter1d(levels[other][:count], 2 * LAG + 1) if count else levels[other][:0]
+            around = scipy.ndimage.maximum_filter1d(levels[other][:count], 2 * LAG + 1) if count else levels[other][:0]
             leak[:count] = np.maximum(leak[:count], around + coupling)
     own = level > leak + OVER_LEAK_DB
     if top - floor < SURE_DB:
@@ -80,8 +80,8 @@ def _activity(n: int, levels: list[Matrix], floors: list[float], tops: list[floa
         return Activity(nothing, nothing, level, floor, top, leak)
     sure = own & (level > max(floor + SURE_DB, top - UNDER_TOP_DB))
     voice = own & (level > max(floor + EDGE_DB, top - EDGE_UNDER_TOP_DB))
-    air = own & (uniform_filter1d(features.air, SMOOTH) > floor_of(uniform_filter1d(features.air, SMOOTH)) + EDGE_DB)
-    sounding = voice | air
+    air = scipy.ndimage.uniform_filter1d(features.air, SMOOTH)
+    sounding = voice | (own & (air > floor_of(air) + EDGE_DB))
     talking = _without_short(_grown(sure, sounding), round(SHORTEST_S * PER_S), round(BRIDGE_S * PER_S))
     return Activity(talking, talking | sounding, level, floor, top, leak)
 

@@ -9,8 +9,8 @@ Statistical Signal Processing II, 1998, chapter 5).
 from collections.abc import Sequence
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.ndimage import uniform_filter1d
 
 from pampa.core.checkup.speech import runs_of
 from pampa.core.finds.activity import Activity, Bools, floor_of
@@ -41,7 +41,7 @@ def find_breaths(features: Features, activity: Activity) -> Breaths:
         return np.zeros((0, 2), np.int64), np.zeros(0)
     over = over_room(features.parts)
     least = float(np.clip(WAVERS * _waver(over), *OVER_ROOM_DB))
-    air, voice = uniform_filter1d(features.air, SMOOTH), uniform_filter1d(features.voice, 3)
+    air, voice = scipy.ndimage.uniform_filter1d(features.air, SMOOTH), scipy.ndimage.uniform_filter1d(features.voice, 3)
     open_ = activity.leak < activity.floor_db + LEAK_DB
     airy = over > least
     # What hum and fan have in each band is left out before the two are compared.
@@ -75,7 +75,7 @@ def _reaching(faint: Bools, first: int, last: int) -> tuple[int, int]:
 
 def over_room(parts: Matrix) -> Matrix:
     """How many dB the air stands over the room, every part of the spectrum measured by the room's own: (frames,)."""
-    power = uniform_filter1d(10 ** (parts / 10), SMOOTH, axis=0)
+    power = scipy.ndimage.uniform_filter1d(10 ** (parts / 10), SMOOTH, axis=0)
     rooms = [10 ** (floor_of(10 * np.log10(part + NOTHING)) / 10) for part in power.T]
     over = 10 * np.log10((power / np.array(rooms, np.float32)).mean(axis=1) + NOTHING)
     return np.asarray(over - max(floor_of(over), 0), np.float32)

@@ -1,10 +1,11 @@
 """One pass over a recording for all finds: levels, cepstra and voicing, a hundred times a second."""
 
 from dataclasses import dataclass
+from functools import cache
 from itertools import pairwise
 
 import numpy as np
-import scipy.fft
+import scipy
 import soxr
 from numpy.typing import NDArray
 
@@ -93,10 +94,17 @@ def _voicing(power: Matrix) -> tuple[Matrix, Matrix]:
     kept[:, round(1_500 * SIZE / WORK_RATE) :] = 0
     alike = scipy.fft.irfft(kept, SIZE, axis=1)
     periods = slice(WORK_RATE // HIGHEST_PITCH_HZ, WORK_RATE // LOWEST_PITCH_HZ)
-    share = alike[:, periods] / (alike[:, :1] + NOTHING) / _WINDOW_ALIKE[periods]
+    share = alike[:, periods] / (alike[:, :1] + NOTHING) / _window_alike()[periods]
     best = share.argmax(axis=1)
     voicing = np.clip(np.take_along_axis(share, best[:, None], 1)[:, 0], 0, 1)
     return voicing.astype(np.float32), (WORK_RATE / (best + periods.start)).astype(np.float32)
+
+
+@cache
+def _window_alike() -> Matrix:
+    """How alike the window is to itself at each shift: 1 at none."""
+    alike = np.maximum(scipy.fft.irfft(np.abs(scipy.fft.rfft(_HANN, SIZE)) ** 2, SIZE), 1e-9)
+    return (alike / alike[0]).astype(np.float32)
 
 
 def _level(power: Matrix, band: tuple[float, float]) -> Matrix:
@@ -118,5 +126,3 @@ def _mel_filters() -> Matrix:
 _HANN = np.hanning(WINDOW + 1)[:-1].astype(np.float32)
 _SCALE = np.float32(2 / (float((_HANN.astype(np.float64) ** 2).sum()) * SIZE))
 _MEL = _mel_filters()
-_WINDOW_ALIKE = np.maximum(scipy.fft.irfft(np.abs(scipy.fft.rfft(_HANN, SIZE)) ** 2, SIZE), 1e-9)
-_WINDOW_ALIKE = (_WINDOW_ALIKE / _WINDOW_ALIKE[0]).astype(np.float32)

@@ -1,10 +1,11 @@
 """The compiled loop of finding."""
 
 import numpy as np
-from numba import njit
+
+from pampa.core.compiled import compiled
 
 
-@njit(cache=True, nogil=True)
+@compiled()
 def prefix_match(later, earlier, skip):  # type: ignore[no-untyped-def]
     """How well each beginning of `later` is found in `earlier`, by dynamic time warping.
 

@@ -3,8 +3,9 @@
 from functools import lru_cache
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
+
+from pampa.core.compiled import compiled
 
 PHASES = 4
 TAPS = 24
@@ -27,7 +28,7 @@ def interpolator() -> NDArray[np.float32]:
     return np.ascontiguousarray(phases[1:], dtype=np.float32)
 
 
-@njit(cache=True, nogil=True)
+@compiled()
 def add_energy(sound, channel, lead, bounds, sections, weight, energy):  # type: ignore[no-untyped-def]
     """Add the weighted energy of one channel to `energy`, one sum per cell of `bounds`.
 
@@ -56,7 +57,7 @@ def add_energy(sound, channel, lead, bounds, sections, weight, energy):  # type:
             s1 = s2 = t1 = t2 = 0.0
 
 
-@njit(cache=True, nogil=True)
+@compiled()
 def sample_peak(sound, lead, frames):  # type: ignore[no-untyped-def]
     """Largest magnitude of `frames` frames after `lead`, or NaN where a sample is not finite."""
     peak = np.float32(0.0)
@@ -69,7 +70,7 @@ def sample_peak(sound, lead, frames):  # type: ignore[no-untyped-def]
     return peak
 
 
-@njit(cache=True, nogil=True)
+@compiled()
 def most_overshoot(phases):  # type: ignore[no-untyped-def]
     """How far interpolation can exceed the largest of its frames: the largest sum of a phase's magnitudes."""
     bound = np.float32(0.0)
@@ -81,7 +82,7 @@ def most_overshoot(phases):  # type: ignore[no-untyped-def]
     return bound
 
 
-@njit(cache=True, nogil=True)
+@compiled()
 def load_block(sound, channel, first, count, near):  # type: ignore[no-untyped-def]
     """Copy `count` frames of a channel into `near`, silence outside the sound; returns their largest magnitude."""
     loudest = np.float32(0.0)
@@ -93,7 +94,7 @@ def load_block(sound, channel, first, count, near):  # type: ignore[no-untyped-d
     return loudest
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@compiled(fastmath=True)
 def interpolate(near, phase, points):  # type: ignore[no-untyped-def]
     """One interpolated point after each of BLOCK frames."""
     points[:] = np.float32(0.0)
@@ -103,7 +104,7 @@ def interpolate(near, phase, points):  # type: ignore[no-untyped-def]
             points[i] += h * near[i + t]
 
 
-@njit(cache=True, nogil=True)
+@compiled()
 def true_peak(sound, channel, lead, frames, phases, start_at):  # type: ignore[no-untyped-def]
     """Largest oversampled magnitude of one channel, not below `start_at`.
 

@@ -9,8 +9,8 @@ from dataclasses import dataclass
 from functools import cache
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.ndimage import maximum_filter1d, percentile_filter
 
 from pampa.core.executor import Executor, Inline
 from pampa.core.mend import kernels
@@ -73,14 +73,14 @@ def _alone(curve: NDArray[np.float64]) -> list[tuple[int, int, float]]:
     """Peaks of the error curve in dB that stand over both sides: first and last cell, and by how much."""
     per_s = RATE / CELL
     beside, far, longest = (round(seconds * per_s) for seconds in (BESIDE_S, FAR_S, LONGEST_S))
-    room = percentile_filter(curve, 50, 2 * far + 1, mode="nearest")
+    room = scipy.ndimage.percentile_filter(curve, 50, 2 * far + 1, mode="nearest")
     size = far - beside
-    side = maximum_filter1d(curve, size, mode="nearest")
+    side = scipy.ndimage.maximum_filter1d(curve, size, mode="nearest")
     # The loudest of the error from BESIDE to FAR away, before and after.
     reach = beside + size // 2
     before, after = np.roll(side, reach + 1), np.roll(side, -reach)
     over = curve - np.maximum(before, after)
-    top = curve >= maximum_filter1d(curve, 2 * beside + 1, mode="nearest")
+    top = curve >= scipy.ndimage.maximum_filter1d(curve, 2 * beside + 1, mode="nearest")
     found: list[tuple[int, int, float]] = []
     for cell in np.flatnonzero(top & (over > OVER_BESIDE_DB) & (curve - room > OVER_ROOM_DB)):
         edge = max(curve[cell] - 30.0, max(before[cell], after[cell]) - EDGE_DB / 2, room[cell] + 3)

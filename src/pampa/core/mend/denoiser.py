@@ -53,7 +53,7 @@ def inputs(power: Powers, noise: Powers, loud: float) -> NDArray[np.float32]:
 
 def gains(seen: NDArray[np.float32], task: Task) -> NDArray[np.float32]:
     """Gains from 0 to 1 for all but the first and last `CONTEXT` frames: shape (frames - 2 * CONTEXT, GROUPS)."""
-    return kernels.listen(np.ascontiguousarray(seen), *weights(task), np.array(DILATIONS))  # type: ignore[call-arg]
+    return kernels.listen(np.ascontiguousarray(seen), *weights(task), np.array(DILATIONS))
 
 
 @cache

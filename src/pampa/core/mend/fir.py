@@ -4,7 +4,7 @@ Overlap-save by the fast Fourier transform (Oppenheim & Schafer 2010, ch. 8).
 """
 
 import numpy as np
-import scipy.fft
+import scipy
 from numpy.typing import NDArray
 
 from pampa.core.sound import RATE, FloatArray, Source
@@ -17,9 +17,7 @@ Taps = NDArray[np.float64]
 
 def windowed_sinc(reach: int, hz: float | tuple[float, float], *, low: bool = False) -> Taps:
     """A filter of 2 * reach + 1 taps: what lies over `hz`, or between the two, or under it where `low`."""
-    from scipy.signal import firwin  # here: it would take a third of the time in which Pampa starts
-
-    taps: Taps = firwin(2 * reach + 1, hz, pass_zero=low, fs=RATE)
+    taps: Taps = scipy.signal.firwin(2 * reach + 1, hz, pass_zero=low, fs=RATE)
     return taps
 
 

@@ -7,8 +7,8 @@ was said in a longer one is lost; the room is laid in its place, so that nobody 
 from collections.abc import Iterator, Sequence
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.ndimage import maximum_filter1d
 
 from pampa.core.checkup.frames import HOP, Frames
 from pampa.core.checkup.speech import drop_outs
@@ -67,7 +67,7 @@ def _tone(source: Source, frames: Frames) -> FloatArray:
     """The quietest half second of the recording that is not zero; what is shorter is given whole."""
     cells = TONE // HOP
     # What lies beside a gap is partly zero, and no room either.
-    level = maximum_filter1d(np.where(frames.level > NOTHING_DB, frames.level, np.inf), 3)
+    level = scipy.ndimage.maximum_filter1d(np.where(frames.level > NOTHING_DB, frames.level, np.inf), 3)
     if len(level) <= cells:
         return source.read(0, max(source.frames, 1))
     loudest = np.lib.stride_tricks.sliding_window_view(level, cells).max(axis=1)

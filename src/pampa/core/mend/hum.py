@@ -8,9 +8,9 @@ as far. It is measured where the speaker is quiet, and carried through where not
 from dataclasses import dataclass
 
 import numpy as np
+import scipy
 import soxr
 from numpy.typing import NDArray
-from scipy.ndimage import convolve1d, maximum_filter1d, uniform_filter1d
 
 from pampa.core.checkup.hum import find_hum
 from pampa.core.executor import Executor, Inline
@@ -190,7 +190,7 @@ def _basis(turn: NDArray[np.float64], count: int) -> NDArray[np.float32]:
 
 def _around(sound: NDArray[np.float64]) -> NDArray[np.float64]:
     """Power in the 30 ms around each frame over all channels: shape (frames,)."""
-    return np.maximum(uniform_filter1d((sound**2).sum(axis=1), NEAR, mode="nearest"), 0)
+    return np.maximum(scipy.ndimage.uniform_filter1d((sound**2).sum(axis=1), NEAR, mode="nearest"), 0)
 
 
 def _level(sound: NDArray[np.float64]) -> NDArray[np.float64]:
@@ -201,11 +201,11 @@ def _level(sound: NDArray[np.float64]) -> NDArray[np.float64]:
 
 def _trust(sound: NDArray[np.float64]) -> NDArray[np.float64]:
     """One over the power around each frame; 0 in and beside digital silence, whose edges are cut-off hum."""
-    beside = maximum_filter1d((_around(sound) <= NOTHING).view(np.int8), 4 * NEAR + 1, mode="nearest")
+    beside = scipy.ndimage.maximum_filter1d((_around(sound) <= NOTHING).view(np.int8), 4 * NEAR + 1, mode="nearest")
     return (1 - beside) / _level(sound)
 
 
 def _smooth(values: NDArray[np.float64]) -> NDArray[np.float64]:
     """Weighted sum over a few hops to either side."""
     window = np.hanning(2 * SMOOTH_TURNS + 3)[1:-1]
-    return convolve1d(values, window / window.sum(), mode="nearest")
+    return scipy.ndimage.convolve1d(values, window / window.sum(), mode="nearest")

@@ -1,10 +1,11 @@
 """The compiled loops of mending."""
 
 import numpy as np
-from numba import njit
+
+from pampa.core.compiled import compiled
 
 
-@njit(cache=True, nogil=True)
+@compiled()
 def minus_sines(sound, start, step, phase, levels, first, hop, amount):  # type: ignore[no-untyped-def]
     """Sound (frames, channels), whose first frame is `start`, less sines at multiples of `step` radians a frame.
 
@@ -31,7 +32,7 @@ def minus_sines(sound, start, step, phase, levels, first, hop, amount):  # type:
     return out
 
 
-@njit(cache=True, nogil=True)
+@compiled()
 def listen(seen, into, into_bias, taps, taps_bias, mix, mix_bias, out, out_bias, dilations):  # type: ignore[no-untyped-def]
     """The network of `denoiser`. Each frame is summed by itself and in one order: the same bits in any stretch."""
     first, last = 0, seen.shape[0]
@@ -56,7 +57,7 @@ def listen(seen, into, into_bias, taps, taps_bias, mix, mix_bias, out, out_bias,
     return np.float32(1) / (np.float32(1) + np.exp(-gains))
 
 
-@njit(cache=True, nogil=True)
+@compiled()
 def _dense(rows, weights, bias):  # type: ignore[no-untyped-def]
     """Rows times weights and a bias. What a ReLU has set to zero is passed over."""
     out = np.empty((rows.shape[0], weights.shape[1]), np.float32)
@@ -73,7 +74,7 @@ def _dense(rows, weights, bias):  # type: ignore[no-untyped-def]
     return out
 
 
-@njit(cache=True, nogil=True, fastmath={"reassoc", "contract"})
+@compiled(fastmath={"reassoc", "contract"})
 def prediction_error(wave, block, order):  # type: ignore[no-untyped-def]
     """What is left of a wave (float64) after prediction, by blocks, each with a model of itself and its neighbours.
 

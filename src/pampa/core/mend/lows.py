@@ -6,8 +6,8 @@ Both split off the band below the voice with a filter of linear phase, so that t
 from functools import cache
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.ndimage import convolve1d, minimum_filter1d
 
 from pampa.core.checkup.frames import SIZE, Frames, mean_power
 from pampa.core.checkup.speech import Parts, parts_of
@@ -84,12 +84,12 @@ def _gain(low: FloatArray, limit: float) -> NDArray[np.float64]:
     level = np.sqrt(np.maximum(_mean(power, SLOW), 1e-20))
     gain = np.minimum(1.0, limit / level)
     gain[gain > 0.9] = 1.0
-    return _mean(minimum_filter1d(gain, 2 * EARLY + 1, mode="nearest"), SOFT)
+    return _mean(scipy.ndimage.minimum_filter1d(gain, 2 * EARLY + 1, mode="nearest"), SOFT)
 
 
 def _mean(values: NDArray[np.float64], count: int) -> NDArray[np.float64]:
     """A moving average, each value summed by itself: a running sum would depend on where it began."""
-    return convolve1d(values, np.full(count, 1 / count), mode="nearest")
+    return scipy.ndimage.convolve1d(values, np.full(count, 1 / count), mode="nearest")
 
 
 def _low(source: Source, first: int, last: int, hz: float) -> tuple[FloatArray, FloatArray]:

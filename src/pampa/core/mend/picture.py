@@ -4,7 +4,7 @@ from functools import cache
 from itertools import pairwise
 
 import numpy as np
-import scipy.fft
+import scipy
 from numpy.typing import NDArray
 
 from pampa.core.sound import RATE, Source, to_mono

@@ -5,9 +5,8 @@ autoregressive processes, IEEE Trans. ASSP 34 (1986).
 """
 
 import numpy as np
-import scipy.fft
+import scipy
 from numpy.typing import NDArray
-from scipy.linalg import solve, solve_toeplitz
 
 Wave = NDArray[np.float64]
 """A short stretch of one channel: shape (frames,)."""
@@ -23,7 +22,7 @@ def predictor(wave: Wave, order: int) -> Wave:
     if likeness[0] <= 0:
         return np.concatenate([[1.0], np.zeros(order)])
     likeness[0] *= 1 + RIDGE
-    return np.concatenate([[1.0], -solve_toeplitz(likeness[:order], likeness[1:])])
+    return np.concatenate([[1.0], -scipy.linalg.solve_toeplitz(likeness[:order], likeness[1:])])
 
 
 def filled(wave: Wave, lost: NDArray[np.int64], coefficients: Wave) -> Wave:
@@ -36,4 +35,4 @@ def filled(wave: Wave, lost: NDArray[np.int64], coefficients: Wave) -> Wave:
     known[lost] = 0
     pull = np.convolve(known, likeness, "same")[lost]
     matrix[np.diag_indices_from(matrix)] *= 1 + RIDGE
-    return -solve(matrix, pull, assume_a="pos")
+    return -scipy.linalg.solve(matrix, pull, assume_a="pos")

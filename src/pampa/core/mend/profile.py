@@ -8,8 +8,8 @@ from dataclasses import dataclass
 from functools import cache
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.special import gammaincinv
 
 from pampa.core.executor import Executor, Inline
 from pampa.core.mend.spectra import BINS, GROUPS, HOP, SIZE, Powers, edges, powers, spectra, window
@@ -101,4 +101,4 @@ def _blocks(source: Source, executor: Executor | None) -> Powers:
 def _bias() -> NDArray[np.float64]:
     """By how much the mean of noise in each group stands over its quantile."""
     shape = BLOCK * DEGREES * np.diff(edges())
-    return shape / gammaincinv(shape, NOISE_QUANTILE)
+    return shape / scipy.special.gammaincinv(shape, NOISE_QUANTILE)

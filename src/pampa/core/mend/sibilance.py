@@ -3,8 +3,8 @@
 from functools import cache
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.ndimage import convolve1d
 
 from pampa.core.checkup.frames import Frames
 from pampa.core.checkup.speech import Parts
@@ -41,11 +41,11 @@ def with_softer_s(source: Source, segment: Segment, usual: float, amount: float)
     inside = slice(segment.start - first, segment.stop - first)
     sound, high = around[inside], band.astype(np.float32)
     power = to_mono(high.astype(np.float64) ** 2).reshape(-1, CELL).mean(axis=1)
-    level = 10 * np.log10(np.maximum(convolve1d(power, np.full(SLOW, 1 / SLOW), mode="nearest"), 1e-16))
+    level = 10 * np.log10(np.maximum(scipy.ndimage.convolve1d(power, np.full(SLOW, 1 / SLOW), mode="nearest"), 1e-16))
     over = np.clip(level - 20 * np.log10(usual) + UNDER_VOICE_DB, 0, DEEPEST_DB)
     if not over.any():
         return sound
-    over = convolve1d(over, np.full(SOFT, 1 / SOFT), mode="nearest")
+    over = scipy.ndimage.convolve1d(over, np.full(SOFT, 1 / SOFT), mode="nearest")
     places = (np.arange(inside.start, inside.stop) + 0.5) / CELL - 0.5
     taken = 1 - 10 ** (-amount * np.interp(places, np.arange(over.size), over) / 20)
     return sound - taken.astype(np.float32)[:, None] * high[inside]

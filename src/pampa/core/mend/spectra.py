@@ -7,7 +7,7 @@ give the sound back.
 from functools import cache
 
 import numpy as np
-import scipy.fft
+import scipy
 from numpy.typing import NDArray
 
 from pampa.core.sound import RATE, FloatArray, Source

@@ -7,7 +7,7 @@ found as `finds` finds it, from each person's own floor and from what leaks in o
 from collections.abc import Sequence
 
 import numpy as np
-from scipy.ndimage import uniform_filter1d
+import scipy
 
 from pampa.core.checkup.speech import runs_of
 from pampa.core.finds.activity import Bools, activities
@@ -49,7 +49,7 @@ def turns_of_others(own: Features, others: Sequence[Features]) -> Places:
         count = min(theirs.size, said.size)
         theirs[:count] |= said[:count]
     theirs = _widened(theirs, TURN_LEAD_S, TURN_HOLD_S)
-    level = uniform_filter1d(person.level, SMOOTH) if person.level.size else person.level
+    level = scipy.ndimage.uniform_filter1d(person.level, SMOOTH) if person.level.size else person.level
     own_too = person.talking | (level > np.maximum(person.leak, person.floor_db) + OVER_LEAK_DB)
     return _places(theirs & ~_widened(own_too, TURN_LEAD_S, TURN_HOLD_S))
 

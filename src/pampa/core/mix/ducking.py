@@ -1,8 +1,8 @@
 """How far music steps back: a gain curve from where there is talk, looking ahead and holding over pauses."""
 
 import numpy as np
-from numba import njit
 
+from pampa.core.compiled import compiled
 from pampa.core.loudness.parts import CELLS_PER_S
 from pampa.core.sound import RATE, Curve
 from pampa.core.timeline.document import Document, Ducking
@@ -38,7 +38,7 @@ def ducking_db(talk: Curve, ducking: Ducking) -> Curve:
     return -_slopes(talk, ducking.depth_db, attack, hold, release)
 
 
-@njit(cache=True, nogil=True)
+@compiled()
 def _slopes(talk, depth, attack, hold, release):  # type: ignore[no-untyped-def]
     """Depth in dB: held after talk, falling over `release` cells, and rising over `attack` cells before it."""
     out = np.zeros(talk.size)

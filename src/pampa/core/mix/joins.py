@@ -9,9 +9,9 @@ from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
+import scipy
 from numpy.lib.stride_tricks import sliding_window_view
 from numpy.typing import NDArray
-from scipy.ndimage import uniform_filter1d
 
 from pampa.core.mix.plan import Lane, Plan, SourceKey, Span
 from pampa.core.mix.render import render
@@ -180,7 +180,7 @@ def _hole(track: int, mono: Curve, floor: float) -> list[Fault]:
     if floor < SILENT_FLOOR_DB:
         return []
     near = mono[len(mono) // 2 - 4 * HOLE : len(mono) // 2 + 4 * HOLE]
-    empty = uniform_filter1d((np.abs(near) < SILENT).astype(float), HOLE)
+    empty = scipy.ndimage.uniform_filter1d((np.abs(near) < SILENT).astype(float), HOLE)
     if not (empty > 1 - 0.5 / HOLE).any():
         return []
     return [Fault("hole", track, 10.0, "There is no room tone here: the sound stops altogether.")]

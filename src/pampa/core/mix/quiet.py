@@ -1,7 +1,7 @@
 """The quiet between words that is nearest to a place: where a cut is heard least."""
 
 import numpy as np
-from scipy.ndimage import uniform_filter1d
+import scipy
 
 from pampa.core.sound import RATE, FloatArray, to_mono
 
@@ -24,7 +24,7 @@ def quiet_near(sound: FloatArray) -> int:
     middle = len(mono) // 2
     if not np.any(mono):
         return 0
-    power = uniform_filter1d(mono**2, 2 * CELL)[::CELL]
+    power = scipy.ndimage.uniform_filter1d(mono**2, 2 * CELL)[::CELL]
     places = np.arange(len(power)) * CELL
     cost = 10 * np.log10(power + 1e-14) + AWAY_DB_PER_S * np.abs(places - middle) / RATE
     best = int(places[np.argmin(cost)])

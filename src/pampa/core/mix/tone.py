@@ -8,8 +8,8 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
+import scipy
 from numpy.lib.stride_tricks import sliding_window_view
-from scipy.ndimage import maximum_filter1d, uniform_filter1d
 
 from pampa.core.loudness.parts import CELLS_PER_S
 from pampa.core.sound import RATE, Curve
@@ -65,14 +65,14 @@ def quiet_place(energy: Curve) -> tuple[float, float] | None:
     """
     if energy.size < LENGTHS_S[-1] * CELLS_PER_S or not (energy > NOTHING).any():
         return None
-    smooth = uniform_filter1d(energy, SMOOTH_CELLS)
+    smooth = scipy.ndimage.uniform_filter1d(energy, SMOOTH_CELLS)
     smooth = np.where(smooth > NOTHING, smooth, np.inf)  # a recorder's own silence is no room
     steady = np.percentile(smooth[np.isfinite(smooth)], 10) * 10 ** (STEADY_DB / 10)
     for length_s in LENGTHS_S:
         cells = round(length_s * CELLS_PER_S)
         if energy.size < cells:
             continue
-        loudest = maximum_filter1d(smooth, cells)[cells // 2 : energy.size - (cells - 1) // 2]
+        loudest = scipy.ndimage.maximum_filter1d(smooth, cells)[cells // 2 : energy.size - (cells - 1) // 2]
         first = int(np.argmin(loudest))
         if loudest[first] <= steady or (length_s == LENGTHS_S[-1] and np.isfinite(loudest[first])):
             return first / CELLS_PER_S, (first + cells) / CELLS_PER_S

@@ -9,9 +9,9 @@ from dataclasses import dataclass
 from functools import cache
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
+from pampa.core.compiled import compiled
 from pampa.core.sound import Curve, FloatArray, Over, Source
 
 REACH = 32
@@ -71,7 +71,7 @@ def _taps() -> NDArray[np.float32]:
     return (taps / taps.sum(axis=1, keepdims=True)).astype(np.float32)
 
 
-@njit(cache=True, nogil=True, fastmath={"reassoc", "contract"})
+@compiled(fastmath={"reassoc", "contract"})
 def _read_between(sound, first, start, step, taps, out):  # type: ignore[no-untyped-def]
     frames, channels = out.shape
     width = taps.shape[1]

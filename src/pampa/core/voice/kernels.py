@@ -1,10 +1,11 @@
 """The compiled loops of the voice treatment."""
 
 import numpy as np
-from numba import njit
+
+from pampa.core.compiled import compiled
 
 
-@njit(cache=True, nogil=True)
+@compiled()
 def filter_sections(sound, sections):  # type: ignore[no-untyped-def]
     """Cascade of second-order sections (transposed direct form II) over each channel, starting at rest."""
     out = sound.copy()
@@ -25,7 +26,7 @@ def filter_sections(sound, sections):  # type: ignore[no-untyped-def]
     return out
 
 
-@njit(cache=True, nogil=True)
+@compiled()
 def compressor_gain_db(peaks, threshold, ratio, knee, attack, release):  # type: ignore[no-untyped-def]
     """Gain in dB of a feed-forward compressor, one value for each peak.
 
