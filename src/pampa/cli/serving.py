@@ -17,7 +17,7 @@ from pampa.web.security import is_loopback
 
 console = Console(highlight=False)
 TRIES = 50
-WARM_AFTER_S = 1.0
+WARM_AFTER_S = 2.0
 
 
 def serve_demo(data: Path, port: int, *, fresh: bool) -> None:

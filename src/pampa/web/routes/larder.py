@@ -3,6 +3,7 @@
 from typing import Annotated
 
 from fastapi import APIRouter, Query, Response
+from pydantic import Field
 
 from pampa.web.change_schemas import EpisodeChange
 from pampa.web.larder_schemas import Keep, Kept, LarderOut, NewPiece, PieceChange, PieceKind, PieceOut, Use
@@ -12,7 +13,7 @@ from pampa.web.schemas import UploadOut
 
 router = APIRouter(tags=["larder"])
 
-Seconds = Annotated[float, Query(ge=0, le=1_000_000)]
+Seconds = Annotated[float, Field(ge=0, le=1_000_000)]
 
 
 @router.get("/shows/{show_id}/larder")

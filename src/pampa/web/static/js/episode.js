@@ -152,7 +152,7 @@ const core = {
     window.addEventListener("popstate", () => { this.stage = window.location.pathname.split("/").pop(); this.make(this.stage); });
     matchMedia("(prefers-color-scheme: dark)").addEventListener("change", () => this.redrawAll());
     document.body.dataset.ready = "yes";
-    setTimeout(() => { this.settled = true; this.listAround(this.playhead); }, SETTLE_MS);
+    setTimeout(() => { this.settled = true; this.listAround(this.playhead); this.wakeAll(); }, SETTLE_MS);
   },
 
   get listedKeys() { return this.settled ? KEYS.filter((key) => key.listed !== false) : []; },
@@ -354,7 +354,21 @@ const core = {
     if (name === "mend") { if (this.playing) stage.player.stop(); this.$nextTick(() => this.showMend()); }
     else if (this.mendPlaying) this.stopMend();
   },
-  make(name) { if (!this.made.includes(name)) this.made = [...this.made, name]; },
+  make(name) { if (!this.made.includes(name)) this.made = [...this.made, name]; this.wake(name); },
+  // What other stages have in the middle is there from the start, but comes to life a moment later or when it is gone to.
+  wake(name) {
+    const part = document.querySelector(`[data-asleep="${name}"]`);
+    if (!part) return;
+    Alpine.destroyTree(part); // forgets that it was to be ignored
+    for (const mark of ["x-ignore", "data-asleep"]) part.removeAttribute(mark);
+    Alpine.initTree(part);
+  },
+  wakeAll() {
+    const next = document.querySelector("[data-asleep]");
+    if (!next) return;
+    this.wake(next.dataset.asleep);
+    setTimeout(() => this.wakeAll());
+  },
   isMade(name) { return this.made.includes(name); },
   isStage(name) { return this.stage === name; },
   get showsSheet() { return !["gather", "line-up", "mend", "send-out"].includes(this.stage); },
