@@ -8,7 +8,8 @@ Needs jax beside the project's own packages, and flite and espeak-ng of Debian.
 
 Talk and noises are kept apart as powers and mixed anew for every step: powers add, and their waves beat against each
 other with a phase that may be anything. The loss is the distance of compressed magnitudes in every group (Braun &
-Tashev 2021), with what is taken from speech weighing more than what is left of noise.
+Tashev 2021), with what is taken from speech weighing more than what is left of noise; and, so much as `--words` says,
+how unlike the envelopes of third-octave bands are to those of the clean talk (Taal et al. 2011).
 """
 
 import argparse
@@ -36,6 +37,12 @@ NARROW = 0.25
 """So often talk comes over a call."""
 SNR_DB = {"noise": (-4.0, 36.0), "room": (25.0, 55.0)}
 LEAST = 1e-12
+THIRDS_HZ = 150 * 2 ** (np.arange(16) / 3) / 2 ** (1 / 6)
+"""Edges of fifteen third-octave bands, the lowest around 150 Hz."""
+HEARD, EVERY = 36, 9
+"""Frames that an envelope is compared over, 0.38 s, and from one comparison to the next."""
+WORST = 1 + 10 ** (15 / 20)
+"""What is so many times too much counts as no worse."""
 
 Clip = NDArray[np.float32]
 """Powers of the groups, shape (frames, GROUPS)."""
@@ -135,6 +142,17 @@ def _smooth_colour(rng: np.random.Generator) -> NDArray[np.float32]:
     return np.interp(np.linspace(0, 5, GROUPS), np.arange(6), knots).astype(np.float32)
 
 
+def thirds() -> NDArray[np.float32]:
+    """Which share of the power of each group belongs to each third-octave band: shape (GROUPS, 15), times its bins."""
+    hz = np.arange(SIZE // 2 + 1) * RATE / SIZE
+    band = np.digitize(hz, THIRDS_HZ) - 1
+    group = np.digitize(np.arange(SIZE // 2 + 1), edges()) - 1
+    out = np.zeros((GROUPS, len(THIRDS_HZ) - 1), np.float32)
+    inside = (band >= 0) & (band < out.shape[1]) & (group < GROUPS)
+    np.add.at(out, (group[inside], band[inside]), 1.0)
+    return out
+
+
 def fresh(rng: np.random.Generator) -> dict[str, NDArray[np.float32]]:
     """Weights to begin with (He et al. 2015)."""
     layers = len(DILATIONS)
@@ -148,7 +166,7 @@ def fresh(rng: np.random.Generator) -> dict[str, NDArray[np.float32]]:
     }
 
 
-def train(work: Path, task: str, out: Path, minutes: float, begin: Path | None) -> None:
+def train(work: Path, task: str, out: Path, minutes: float, begin: Path | None, words: float, fastest: float) -> None:
     import jax
     import jax.numpy as jnp
 
@@ -161,10 +179,31 @@ def train(work: Path, task: str, out: Path, minutes: float, begin: Path | None) 
             x = x + jax.nn.relu(y + w["taps_bias"][layer]) @ w["mix"][layer] + w["mix_bias"][layer]
         return jax.nn.sigmoid(jax.nn.relu(x) @ w["out"] + w["out_bias"])
 
+    shares = jnp.asarray(thirds())
+
+    def envelopes(compressed: Any) -> Any:
+        """Of each band, stretch by stretch: shape (batch, stretches, HEARD, bands)."""
+        bands = jnp.sqrt(jnp.maximum(compressed ** (2 / COMPRESSED), 0) @ shares + 1e-9)
+        starts = range(20, bands.shape[1] - 20 - HEARD, EVERY)
+        return jnp.stack([bands[:, at : at + HEARD] for at in starts], axis=1)
+
+    def unlike(kept: Any, clean: Any) -> Any:
+        """One minus the likeness of envelopes, where somebody talks."""
+        x, y = envelopes(clean), envelopes(kept)
+        y = y * jnp.sqrt((x**2).sum(axis=2, keepdims=True) / (y**2).sum(axis=2, keepdims=True))
+        y = jnp.minimum(y, WORST * x)
+        x, y = (each - each.mean(axis=2, keepdims=True) for each in (x, y))
+        like = (x * y).sum(axis=2) / jnp.sqrt((x**2).sum(axis=2) * (y**2).sum(axis=2) + 1e-9)
+        loud = (envelopes(clean) ** 2).sum(axis=(2, 3))
+        talks = (loud > 0.003 * loud.max(axis=1, keepdims=True)).astype(jnp.float32)
+        return ((1 - like.mean(axis=2)) * talks).sum() / talks.sum()
+
     def loss(w: dict[str, Any], seen: Any, spoilt: Any, clean: Any) -> Any:
-        off = gains(w, seen) ** COMPRESSED * spoilt - clean
+        kept = gains(w, seen) ** COMPRESSED * spoilt
+        off = kept - clean
         off = jnp.where(off < 0, TAKEN_WEIGHS**0.5 * off, off)
-        return jnp.mean(off[:, 20:-20] ** 2)
+        value = jnp.mean(off[:, 20:-20] ** 2)
+        return value + words * unlike(kept, clean) if words else value
 
     @jax.jit
     def step(w: Any, m: Any, v: Any, at: Any, rate: Any, *batch: Any) -> Any:
@@ -191,7 +230,7 @@ def train(work: Path, task: str, out: Path, minutes: float, begin: Path | None) 
     while (gone := (time.monotonic() - begun) / 60) < minutes:
         at += 1
         # Warm up, then fall to nothing at the end.
-        rate = FASTEST * min(at / 200, 1) * 0.5 * (1 + np.cos(np.pi * gone / minutes))
+        rate = fastest * min(at / 200, 1) * 0.5 * (1 + np.cos(np.pi * gone / minutes))
         w, m, v, value = step(w, m, v, float(at), rate, *waiting.result())
         waiting = pool.submit(mixer.batch, rng, BATCH)
         shown = 0.98 * shown + 0.02 * float(value) if shown else float(value)
@@ -209,12 +248,14 @@ def main() -> None:
     parser.add_argument("out", type=Path, nargs="?", help="where the weights go")
     parser.add_argument("--clips", type=int, default=2400)
     parser.add_argument("--minutes", type=float, default=45)
+    parser.add_argument("--words", type=float, default=0.0, help="how much the likeness of envelopes weighs")
+    parser.add_argument("--fastest", type=float, default=FASTEST, help="the highest rate of learning")
     parser.add_argument("--begin", type=Path, help="weights to go on from")
     told = parser.parse_args()
     if told.what == "make":
         make(told.work, told.clips)
     else:
-        train(told.work, told.task, told.out, told.minutes, told.begin)
+        train(told.work, told.task, told.out, told.minutes, told.begin, told.words, told.fastest)
 
 
 if __name__ == "__main__":

@@ -116,7 +116,13 @@ def test_pictures_of_the_recording_and_of_the_mended_sound_differ(studio, hummin
              for way in ("recorded", "treated", "taken")]  # fmt: skip
     assert np.ptp(waves[2]) < np.ptp(waves[0])
     assert np.ptp(waves[2]) > 0
-    assert studio.mending.picture(number, 16, 0, "treated") == studio.mending.picture(number, 16, 0, "recorded")
+
+
+def test_long_stretches_of_mended_sound_are_drawn_too(studio, humming):
+    number, _ = humming
+    mend(studio, humming, hum=100)
+    lows = [studio.mending.picture(number, 12, 0, way)[0] for way in ("recorded", "treated")]
+    assert lows[0] > lows[1] + 10
 
 
 def test_a_recording_that_is_not_there_is_told(studio):

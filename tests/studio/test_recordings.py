@@ -7,9 +7,9 @@ import pytest
 import soundfile
 
 from pampa.core.errors import EditRefused, NotFound, UnreadableSound
-from pampa.core.sound import RATE
+from pampa.core.sound import RATE, extents
 from pampa.store.media import DiskFull, safe_name, safe_suffix
-from pampa.studio.recordings import UploadOutOfStep, wave_bytes
+from pampa.studio.recordings import UploadOutOfStep
 from pampa.studio.studio import InUse, Studio
 from tests.signals import noise, silence, talk
 
@@ -177,7 +177,7 @@ def test_hostile_names_become_harmless(name, safe):
 
 def test_the_loupe_gets_lowest_and_highest(studio):
     ramp = np.linspace(-1, 1, 1000, dtype=np.float32)[:, None]
-    pairs = np.frombuffer(wave_bytes(ramp, 10), "<i2").reshape(-1, 2)
+    pairs = extents(ramp, 10)
     assert pairs.shape == (10, 2)
     assert pairs[0, 0] == -32767
     assert (pairs[:, 0] < pairs[:, 1]).all()

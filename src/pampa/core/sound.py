@@ -22,6 +22,16 @@ SEGMENT_S = 20
 """Length of a segment in seconds: the unit in which long passes are computed and kept."""
 
 
+def extents(sound: FloatArray, points: int) -> NDArray[np.int16]:
+    """Lowest and highest sample over all channels of `points` equal stretches: shape (points, 2), full scale 32767."""
+    points = max(min(points, len(sound)), 1)
+    edges = np.linspace(0, len(sound), points + 1).astype(np.int64)[:-1]
+    low = np.minimum.reduceat(sound.min(axis=1), edges) if len(sound) else np.zeros(1)
+    high = np.maximum.reduceat(sound.max(axis=1), edges) if len(sound) else np.zeros(1)
+    pairs = np.stack([low, high], axis=1)
+    return np.clip(np.round(pairs * 32767), -32767, 32767).astype("<i2")
+
+
 def to_mono(sound: NDArray[Any]) -> NDArray[Any]:
     """The mean of all channels, shape (frames,), as precise as what is given.
 

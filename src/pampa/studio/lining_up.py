@@ -9,7 +9,7 @@ from sqlalchemy import delete, select
 from sqlalchemy.orm import Session, sessionmaker
 
 from pampa.core.errors import EditRefused, NotFound
-from pampa.core.sound import RATE, FloatArray
+from pampa.core.sound import RATE, FloatArray, extents
 from pampa.core.sync.align import Alignment, Break, Point, align_sounds
 from pampa.core.sync.clock import Clock, through
 from pampa.core.sync.compare import Way, listen, places_to_look, side_by_side
@@ -19,7 +19,6 @@ from pampa.store.models import Lining, Recording
 from pampa.studio.editing import Editing, State
 from pampa.studio.events import Event, Events
 from pampa.studio.jobs import Jobs, Progress
-from pampa.studio.recordings import wave_bytes
 from pampa.studio.sounds import Sounds
 
 VIEW_S = 2.4
@@ -138,7 +137,7 @@ class LiningUp:
     def view(self, episode_id: int, recording: int, at_s: float, points: int) -> bytes:
         """Reference and recording around a place, drawn: int16 pairs of lowest and highest, one after the other."""
         one, other = self._beside(episode_id, recording, at_s, VIEW_S)
-        return b"".join(wave_bytes(_full(sound)[:, None], points) for sound in (one, other))
+        return b"".join(extents(_full(sound)[:, None], points).tobytes() for sound in (one, other))
 
     def sound(self, episode_id: int, recording: int, at_s: float, seconds: float, way: Way) -> FloatArray:
         """Reference and recording for the ears."""

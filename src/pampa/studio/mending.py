@@ -14,25 +14,24 @@ from pampa.core.checkup.findings import Finding
 from pampa.core.errors import NotFound
 from pampa.core.mend.amounts import Amounts
 from pampa.core.mend.clean import TakenAway
-from pampa.core.mend.picture import COLUMNS, FINEST, tile
+from pampa.core.mend.picture import tile
 from pampa.core.mend.proposed import proposed
 from pampa.core.mend.region import Doubt, doubt
 from pampa.core.mend.report import Deed, Mark, deeds, marks
 from pampa.core.mend.spectra import SIZE
-from pampa.core.sound import RATE, FloatArray, Source, db_to_gain
+from pampa.core.sound import RATE, FloatArray, Source, db_to_gain, extents
 from pampa.core.timeline.mending import amounts_in
 from pampa.store.models import CheckupRow, Episode, Recording
 from pampa.studio.editing import Editing, State
 from pampa.studio.events import Event, Events
 from pampa.studio.jobs import Jobs, Progress
-from pampa.studio.recordings import HEARD_LUFS, wave_bytes
+from pampa.studio.overlooks import STRETCH, ZOOM, Overlooks
+from pampa.studio.recordings import HEARD_LUFS
 from pampa.studio.shows import Shows
 from pampa.studio.sounds import Sounds
 
 Way = Literal["recorded", "treated", "taken"]
 
-LONGEST_TREATED_S = 120
-"""Pictures of mended sound are made of at most so much at once; wider ones show the recording."""
 COMPARED_S, COMPARED_PLACES = 1.0, 5
 
 
@@ -80,6 +79,7 @@ class Mending:
         self._shows, self._editing, self._sounds = shows, editing, sounds
         self._lock = threading.Lock()
         self._at_work: set[int] = set()
+        self._overlooks = Overlooks()
         self._compared = lru_cache(256)(self._level_change)
         jobs.register("mend", self._measure)
         editing.watch(self.look_after)
@@ -166,18 +166,22 @@ class Mending:
         return np.clip(both * np.float32(db_to_gain(gain_db)), -1.0, 1.0)
 
     def picture(self, recording_id: int, zoom: int, number: int, way: Way) -> bytes:
-        """A tile of the spectrogram; of what is mended only where it does not stand for too much sound."""
+        """A tile of the spectrogram."""
         _, amounts = self._settled(recording_id)
-        source: Source = self._sounds.conformed(recording_id)
-        if (FINEST << zoom) * COLUMNS <= LONGEST_TREATED_S * RATE:
-            source = _heard(source, self._sounds.mended(recording_id, amounts), way)
-        return tile(source, zoom, number).tobytes()
+        source = _heard(self._sounds.conformed(recording_id), self._sounds.mended(recording_id, amounts), way)
+        if way == "recorded" or zoom < ZOOM:
+            return tile(source, zoom, number).tobytes()
+        return self._overlooks.tile(source, self._sounds.drawn(recording_id, amounts, way), zoom, number).tobytes()
 
     def wave(self, recording_id: int, start: int, stop: int, points: int, way: Way) -> bytes:
         """Lowest and highest sample of `points` equal stretches: int16, two values each."""
         _, amounts = self._settled(recording_id)
         source = _heard(self._sounds.conformed(recording_id), self._sounds.mended(recording_id, amounts), way)
-        return wave_bytes(source.read(start, stop), points)
+        stop = max(min(stop, source.frames), start + 1)
+        if stop - start <= STRETCH:
+            return extents(source.read(start, stop), points).tobytes()
+        drawn = self._sounds.drawn(recording_id, amounts, way)
+        return self._overlooks.wave(source, drawn, start, stop, points).tobytes()
 
     def _level_change(self, recording_id: int, amounts: Amounts, only: str | None, version: int) -> float:
         """By how many dB mending changes the level of the places where most is said."""

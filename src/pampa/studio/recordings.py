@@ -13,7 +13,7 @@ from pampa.core.errors import EditRefused, NotFound, PampaError, UnreadableSound
 from pampa.core.executor import Executor
 from pampa.core.files.stalks import read_stalks
 from pampa.core.loudness.measure import summarise, to_db
-from pampa.core.sound import FloatArray, db_to_gain
+from pampa.core.sound import FloatArray, db_to_gain, extents
 from pampa.core.voice.level import speech_level
 from pampa.store.media import DiskFull, Media, safe_name, safe_suffix
 from pampa.store.models import CheckupRow, Episode, Recording, Upload
@@ -250,7 +250,7 @@ class Recordings:
         """Lowest and highest sample of `points` equal stretches: int16, two values each."""
         self._ready(recording_id)
         sound = self._sounds.conformed(recording_id, drift_ppm).read(start, stop)
-        return wave_bytes(sound, points)
+        return extents(sound, points).tobytes()
 
     def sound(self, recording_id: int, start: int, frames: int) -> FloatArray:
         """A stretch of a recording as recorded, in stereo, all about equally loud: float32, shape (frames, 2)."""
@@ -395,13 +395,3 @@ def _likely_role(name: str, channels: int) -> str:
     if re.search(r"room.?tone|(^|[ _-])room[ _.-]", name.lower()):
         return "room tone"
     return "music" if channels == 2 else "person"
-
-
-def wave_bytes(sound: np.ndarray, points: int) -> bytes:
-    """Lowest and highest sample over all channels of `points` equal stretches, as little-endian int16 pairs."""
-    points = max(min(points, len(sound)), 1)
-    edges = np.linspace(0, len(sound), points + 1).astype(np.int64)[:-1]
-    low = np.minimum.reduceat(sound.min(axis=1), edges) if len(sound) else np.zeros(1)
-    high = np.maximum.reduceat(sound.max(axis=1), edges) if len(sound) else np.zeros(1)
-    pairs = np.stack([low, high], axis=1)
-    return np.clip(np.round(pairs * 32767), -32767, 32767).astype("<i2").tobytes()

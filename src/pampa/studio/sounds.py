@@ -161,11 +161,19 @@ class Sounds:
         level = self.analysis(recording_id).speech_lufs
         threshold = round(threshold_of(level), 2) if level is not None else 0.0
         told = f"{self.version(recording_id, drift_ppm)} {astuple(recipe)} {threshold} {VERSION}"
-        if amounts != Amounts():
-            known = sorted(self.mends.known(self.folder(recording_id), amounts))
-            told += f" {MENDS_VERSION} {astuple(amounts)} {known}"
-        key = hashlib.sha256(told.encode()).hexdigest()[:32]
-        return Treated(source, recipe, threshold, key, self._media)
+        return Treated(source, recipe, threshold, _hashed(told + self._mended(recording_id, amounts)), self._media)
+
+    def drawn(self, recording_id: int, amounts: Amounts, way: str) -> Path:
+        """The folder for pictures of a recording mended in exactly this way: a cache, like treated sound."""
+        told = f"{self.version(recording_id, 0.0)} {way}{self._mended(recording_id, amounts)}"
+        return self._media.treated(_hashed(told))
+
+    def _mended(self, recording_id: int, amounts: Amounts) -> str:
+        """What mended sound depends on: the amounts, and what has been measured of them so far."""
+        if amounts == Amounts():
+            return ""
+        known = sorted(self.mends.known(self.folder(recording_id), amounts))
+        return f" {MENDS_VERSION} {astuple(amounts)} {known}"
 
     def level_db(self, recording_id: int, recipe: Recipe | None, drift_ppm: float = 0.0,
                  amounts: Amounts | None = None) -> float:  # fmt: skip
@@ -192,8 +200,12 @@ class Sounds:
                 chosen = _most_speech(self.analysis(recording_id).activity, treated.frames)
                 parts = self._executor.map(lambda s: measure_part(treated.segment(s), RATE), chosen)
                 self._levels[treated.key] = speech_level(np.concatenate([part.energy for part in parts]))
-                _write_whole(path, json.dumps(self._levels[treated.key]).encode())
+                write_whole(path, json.dumps(self._levels[treated.key]).encode())
         return self._levels[treated.key]
+
+
+def _hashed(told: str) -> str:
+    return hashlib.sha256(told.encode()).hexdigest()[:32]
 
 
 def _most_speech(activity: Curve, frames: int) -> list[Segment]:
@@ -249,7 +261,7 @@ class Treated:
             sound: FloatArray = np.memmap(path, np.float32, "r", shape=shape)
         except (FileNotFoundError, ValueError):
             sound = treat_segment(self._source, segment, self._recipe, threshold_db=self._threshold)
-            _write_whole(path, sound.tobytes())
+            write_whole(path, sound.tobytes())
         with self._lock:
             self._open[place] = sound
             while len(self._open) > self.OPEN:
@@ -257,7 +269,7 @@ class Treated:
         return sound
 
 
-def _write_whole(path: Path, data: bytes) -> None:
+def write_whole(path: Path, data: bytes) -> None:
     """Write a cache file so that it is there whole or not at all. A full disk only means it is not kept."""
     making = path.with_name(f"{path.name}.{os.getpid()}-{threading.get_ident()}")
     try:

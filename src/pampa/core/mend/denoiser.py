@@ -12,7 +12,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from pampa.core.mend import kernels
+from pampa.core.mend import kernels, shaping
 from pampa.core.mend.profile import NOTHING, Profile
 from pampa.core.mend.spectra import HOP, Powers, per_bin, powers, sound_of, spectra
 from pampa.core.sound import FloatArray, Segment, Source
@@ -28,18 +28,20 @@ LAYERS = ("into", "into_bias", "taps", "taps_bias", "mix", "mix_bias", "out", "o
 Task = Literal["noise", "room"]
 
 
-def filtered(source: Source, segment: Segment, profile: Profile, task: Task, least: NDArray[np.float32],
-             sharper: float = 1.0) -> FloatArray:  # fmt: skip
-    """One segment under the gains of a network. A sample depends on the second around it and on its place.
+def filtered(source: Source, segment: Segment, profile: Profile, task: Task, least: NDArray[np.float32]) -> FloatArray:
+    """One segment under the gains of a network. A sample depends on the two seconds around it and on its place.
 
-    least : the lowest gain of each bin, shape (BINS,). sharper : the power that gains are taken to.
+    least : the lowest gain of each bin, shape (BINS,).
     """
+    around = CONTEXT + (shaping.AROUND if task == "noise" else 0)
     first, last = segment.start // HOP, -(-segment.stop // HOP) + 1
-    frames = spectra(source, first - CONTEXT, last + CONTEXT)
-    noise = profile.at(np.arange(first - CONTEXT, last + CONTEXT))
-    heard = gains(inputs(powers(frames), noise, profile.loud), task) ** np.float32(sharper)
+    frames = spectra(source, first - around, last + around)
+    power, noise = powers(frames), profile.at(np.arange(first - around, last + around))
+    heard = gains(inputs(power, noise, profile.loud), task)
+    if task == "noise":
+        heard = shaping.shaped(heard, power[CONTEXT:-CONTEXT])
     kept = np.maximum(per_bin(heard), least)
-    sound = sound_of(frames[:, CONTEXT:-CONTEXT] * kept)
+    sound = sound_of(frames[:, around:-around] * kept)
     return sound[segment.start - first * HOP :][: segment.stop - segment.start]
 
 

@@ -46,6 +46,13 @@ def tile(source: Source, zoom: int, number: int) -> NDArray[np.uint8]:
     return np.clip((db / -LOWEST_DB + 1) * 255, 0, 255).astype(np.uint8)
 
 
+def halved(left: NDArray[np.uint8], right: NDArray[np.uint8]) -> NDArray[np.uint8]:
+    """The tile of the next zoom over two that lie side by side: of each two columns the mean power."""
+    db = (np.concatenate([left, right]).astype(np.float32) / 255 - 1) * -LOWEST_DB
+    power = (10 ** (db / 10)).reshape(COLUMNS, 2, ROWS).mean(axis=1)
+    return np.clip(np.round((10 * np.log10(power) / -LOWEST_DB + 1) * 255), 0, 255).astype(np.uint8)
+
+
 def _power(rows: NDArray[np.float32]) -> NDArray[np.float32]:
     spectra = scipy.fft.rfft(rows * _window(), axis=1)
     power: NDArray[np.float32] = spectra.real**2 + spectra.imag**2

@@ -16,7 +16,8 @@ const HIGH_HZ = 20000;
 const TICKS = [100, 300, 1000, 3000, 10000];
 const SHORTEST = RATE / 4;
 const GRAB = 4;
-const WAVE_S = 60;
+const SLOW_ZOOM = 7;
+const FAINT = 0.35;
 
 export function mountMendPicture({ canvas, stalks, onSeek, onSelect }) {
   let view = { recording: null, frames: 0, start: 0, span: 30 * RATE, playhead: 0, selection: null, kind: "spectrum", way: "recorded", version: 0, marks: [], region: null, spots: [] };
@@ -45,12 +46,12 @@ export function mountMendPicture({ canvas, stalks, onSeek, onSelect }) {
   const hzAt = (y) => Math.min(Math.max(LOW_HZ * (HIGH_HZ / LOW_HZ) ** (1 - y / (canvas.clientHeight - FOOT)), 0), 24000);
   const rowHz = (hz) => Math.log(hz / LOW_HZ) / Math.log(HIGH_HZ / LOW_HZ);
 
-  function tileOf(zoom, number) {
-    const key = `${view.recording}:${view.way}:${view.version}:${zoom}:${number}`;
+  function tileOf(zoom, number, way) {
+    const key = `${view.recording}:${way}:${view.version}:${zoom}:${number}`;
     if (!tiles.has(key)) {
       tiles.set(key, null);
       if (tiles.size > KEPT) tiles.delete(tiles.keys().next().value);
-      const query = new URLSearchParams({ zoom, tile: number, way: view.way });
+      const query = new URLSearchParams({ zoom, tile: number, way });
       api.bytes(`/api/recordings/${view.recording}/mending/picture?${query}`)
         .then((response) => response.arrayBuffer())
         .then((buffer) => { tiles.set(key, painted(new Uint8Array(buffer))); schedule(); })
@@ -96,15 +97,20 @@ export function mountMendPicture({ canvas, stalks, onSeek, onSelect }) {
     ctx.imageSmoothingEnabled = true;
     const last = Math.min(view.start + view.span, view.frames);
     for (let number = Math.floor(Math.max(view.start, 0) / long); number * long < last; number++) {
-      const tile = tileOf(zoom, number);
+      // What is mended takes a while for long stretches: until it is there, the recording is drawn faintly.
+      const tile = tileOf(zoom, number, view.way);
+      const shown = tile ?? (zoom >= SLOW_ZOOM ? tileOf(zoom, number, "recorded") : null);
       const x = xOf(number * long, width);
-      if (tile) ctx.drawImage(tile.canvas, x, 0, xOf((number + 1) * long, width) - x, bottom);
+      if (!shown) continue;
+      ctx.globalAlpha = tile ? 1 : FAINT;
+      ctx.drawImage(shown.canvas, x, 0, xOf((number + 1) * long, width) - x, bottom);
+      ctx.globalAlpha = 1;
     }
   }
 
-  // The wave of what is heard, for as long as it is fetched at once; of longer stretches, that of the recording.
+  // The wave of what is heard; until it is there, that of the recording, faintly.
   function drawWave(ctx, width, bottom) {
-    if (view.span > WAVE_S * RATE || view.way === "recorded") return drawStalks(ctx, width, bottom);
+    if (view.way === "recorded") return drawStalks(ctx, width, bottom);
     const start = Math.max(Math.round(view.start), 0);
     const stop = Math.min(Math.round(view.start + view.span), view.frames);
     const points = Math.max(Math.round(((stop - start) / view.span) * (width - LEFT)), 1);
@@ -113,8 +119,14 @@ export function mountMendPicture({ canvas, stalks, onSeek, onSelect }) {
       wave.asked = key;
       api.bytes(`/api/recordings/${view.recording}/mending/wave?${new URLSearchParams({ start, stop, points, way: view.way })}`)
         .then((response) => response.arrayBuffer())
-        .then((buffer) => { if (wave.asked === key) { wave = { key, asked: key, start, per: (stop - start) / points, pairs: new Int16Array(buffer) }; schedule(); } })
+        .then((buffer) => { if (wave.asked === key) { wave = { key, kept: key.split(":", 2).join(":"), asked: key, start, per: (stop - start) / points, pairs: new Int16Array(buffer) }; schedule(); } })
         .catch(() => { wave.asked = null; });
+    }
+    if (wave.kept !== `${view.recording}:${view.way}`) {
+      ctx.globalAlpha = FAINT;
+      drawStalks(ctx, width, bottom);
+      ctx.globalAlpha = 1;
+      return;
     }
     const middle = bottom / 2;
     ctx.fillStyle = ink.people[0];

@@ -14,7 +14,7 @@ const PROCESSES = [
   { name: "clicks", title: "Clicks", about: "Of the mouth and of wires, found one by one." },
   { name: "plosives", title: "Plosives", about: "Thumps on P and B are pressed down." },
   { name: "breaths", title: "Breaths", about: "Between sentences: lowered, never cut." },
-  { name: "noise", title: "Noise", about: "Steady and changing noise, 40 dB at most." },
+  { name: "noise", title: "Noise", about: "Steady and changing noise, 60 dB at most." },
   { name: "reverb", title: "Reverberation", about: "What the room adds after each sound." },
   { name: "bleed", title: "Bleed", about: "Others in this microphone, lowered while they talk and this person does not." },
   { name: "gate", title: "Gate", about: "Pauses lowered; word ends stay whole." },
