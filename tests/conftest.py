@@ -102,9 +102,13 @@ def demo_data(sample, made_once) -> Path:
 @pytest.fixture
 def demo_copy(demo_data, tmp_path) -> Path:
     """The sample show to work in. All but the database is linked, not copied: files are never written to in place."""
-    data = tmp_path / "demo"
-    shutil.copytree(demo_data, data, copy_function=_link_or_copy)
-    return data
+    return linked_copy(demo_data, tmp_path / "demo")
+
+
+def linked_copy(data: Path, to: Path) -> Path:
+    """A data folder to work in, like another one that stays as it is."""
+    shutil.copytree(data, to, copy_function=_link_or_copy)
+    return to
 
 
 def _link_or_copy(source: str, target: str) -> None:

@@ -118,7 +118,7 @@ def test_clicks_are_found_and_taken_out_and_words_are_not(speech):
     out = chain(source, Amounts(clicks=100), known).read(0, source.frames)
     patches = known["clicks"]
     hits = [bool(((patches.starts < b) & (patches.stops > a)).any()) for a, b in places]
-    assert np.mean(hits) >= 0.85
+    assert np.mean(hits) >= 0.95
     # The voice has clicks of its own; what is found without ours is not counted.
     own = measure(ArraySource(speech), Amounts(clicks=100), NO_FACTS)["clicks"]
     known_places = [*places, *zip(own.starts.tolist(), own.stops.tolist(), strict=True)]
@@ -244,7 +244,7 @@ def test_hiss_can_go_deeper_than_the_rest(speech):
     assert fell[1] == pytest.approx(26.4, abs=3)
 
 
-def test_a_sound_dies_away_softly_and_a_frame_without_talk_is_closed():
+def test_the_lows_of_a_sound_die_away_softly_and_a_frame_without_talk_is_closed():
     gains, power = np.full((200, spectra.GROUPS), 0.05, np.float32), np.ones((200, spectra.GROUPS), np.float32)
     gains[100] = 1
     kept = shaping.shaped(gains, power)
@@ -254,6 +254,7 @@ def test_a_sound_dies_away_softly_and_a_frame_without_talk_is_closed():
     steps = kept[at + shaping.HELD + 5 : at + shaping.MEMORY, 0]
     assert np.allclose(steps[1:] / steps[:-1], shaping.RELEASE, atol=0.01)
     assert kept[: at - 10].max() < 0.05 * 0.05
+    assert kept[at + 2, -1] < 0.05, "only the lows"
     part = shaping.shaped(gains[40:170], power[40:170])
     assert part.tobytes() == kept[40 : 40 + len(part)].tobytes()
 

@@ -10,20 +10,42 @@ from pampa.core.sound import RATE
 from pampa.core.sync.clock import Clock
 from pampa.core.sync.features import WORK_RATE
 from pampa.store.models import Lining
+from pampa.studio.settings import Settings
+from pampa.studio.studio import Studio
+from tests.conftest import linked_copy
+
+
+@pytest.fixture(scope="session")
+def double_end_data(made_once, tmp_path_factory):
+    """The call as reference, Anders' own file 4.88 s late and 38 ppm off, and Marisol's, which is the call's time."""
+    files = tmp_path_factory.mktemp("double end")
+
+    def make(data):
+        studio = Studio(Settings(data=data, workers=2))
+        show = studio.shows.make_show("Slack Water", "Marisol Vey")
+        episode = studio.shows.make_episode(show.id, "The Pilot Ladder", 12).id
+        case = double_ender(150, 5)
+        for name, sound in (("call", case.reference), ("anders", case.local), ("marisol", 0.5 * case.reference)):
+            soundfile.write(files / f"{name}.wav", sound, WORK_RATE)
+            role = "reference" if name == "call" else "person"
+            studio.recordings.add_file(episode, files / f"{name}.wav", role=role)
+            studio.jobs.wait()
+        studio.close()
+
+    return made_once("double-end", make)
 
 
 @pytest.fixture
-def double_end(studio, episode, tmp_path):
-    """The call as reference, Anders' own file 4.88 s late and 38 ppm off, and Marisol's, which is the call's time."""
-    case = double_ender(150, 5)
-    files = {"call.wav": case.reference, "anders.wav": case.local, "marisol.wav": case.reference}
-    numbers = {}
-    for name, sound in files.items():
-        soundfile.write(tmp_path / name, 0.5 * sound if name == "marisol.wav" else sound, WORK_RATE)
-        role = "reference" if name == "call.wav" else "person"
-        numbers[name[:-4]] = studio.recordings.add_file(episode, tmp_path / name, role=role).id
-        studio.jobs.wait()
-    return episode, numbers
+def studio(double_end_data, tmp_path):
+    studio = Studio(Settings(data=linked_copy(double_end_data, tmp_path / "data"), workers=2))
+    yield studio
+    studio.close()
+
+
+@pytest.fixture
+def double_end(studio):
+    """The number of the episode, and of each recording by its name."""
+    return 1, {recording.name.split(".")[0]: recording.id for recording in studio.recordings.of_episode(1)}
 
 
 def measured(studio, episode, numbers):
@@ -139,7 +161,8 @@ def test_refusals_say_why_and_move_nothing(studio, double_end, tmp_path):
     with pytest.raises(EditRefused, match="reference"):
         studio.lining_up.start(episode, 999)
     twin = tmp_path / "twin.wav"
-    twin.write_bytes((tmp_path / "call.wav").read_bytes())
+    call = next(each for each in studio.recordings.of_episode(episode) if each.id == numbers["call"])
+    twin.write_bytes(studio.media.original(call.sha256, call.suffix).read_bytes())
     same = studio.recordings.add_file(episode, twin, person="Twin").id
     studio.jobs.wait()
     with pytest.raises(EditRefused, match="very same file"):

@@ -1,38 +1,33 @@
 """Clicks of the mouth and of wires, found and taken out of the band they lie in.
 
-What a short-time prediction cannot foretell stands out (Godsill & Rayner 1998, ch. 5). A click is where that error is
-alone: voices repeat it with every pulse, and consonants keep it up for longer. A long one is repaired above 1.5 kHz
-only, where clicks of the mouth lie, a short one in all bands, by autoregressive interpolation.
+What a short-time prediction cannot foretell stands out (Godsill & Rayner 1998, ch. 5); which peaks of that error are
+clicks, and not pulses of a voice or consonants, `click_judge` says. A long one is repaired above 1.5 kHz only, where
+clicks of the mouth lie, a short one in all bands, by autoregressive interpolation.
 """
 
 from dataclasses import dataclass
 from functools import cache
 
 import numpy as np
-import scipy
 from numpy.typing import NDArray
 
 from pampa.core.executor import Executor, Inline
 from pampa.core.mend import kernels
+from pampa.core.mend.click_judge import APART, CELL, REACH, Curves, judged, looks, peaks
 from pampa.core.mend.fir import filtered, windowed_sinc
 from pampa.core.mend.patches import Patches
 from pampa.core.mend.prediction import filled, predictor
 from pampa.core.sound import RATE, FloatArray, Segment, Source, segments, to_mono
 
 SPLIT_HZ = 1_500
-REACH = 480
+HALF = 480
 """Half the length of the filter that splits the bands."""
-CELL = 24
-"""Frames of one value of the error curve: 0.5 ms."""
 ORDER, BLOCK = 32, RATE // 40
 REPAIR_ORDER = 64
 AROUND = 960
 """Frames on either side that a repair learns from."""
-LONGEST_S, SHORT_S = 0.0065, 0.0015
-BESIDE_S, FAR_S = 0.0045, 0.03
-OVER_BESIDE_DB, OVER_ROOM_DB = 8.0, 12.0
-LONGER_DB, SHORTEST_SAID_S = 2.0, 0.0015
-"""So many dB more for each ms over 1.5 ms."""
+LONGEST, SHORT_S = 13, 0.0015
+"""Cells to either side of its peak that a click may reach, 6.5 ms, and how long one is repaired in all bands."""
 EDGE_DB = 10.0
 MARGIN = RATE // 20
 
@@ -59,40 +54,41 @@ def repaired(source: Source, clicks: list[Click]) -> Patches:
 
 def _in_segment(source: Source, segment: Segment) -> list[Click]:
     first, last = segment.start - MARGIN, segment.stop + MARGIN
-    high = to_mono(filtered(source, first, last, _upper())[1])
-    error = kernels.prediction_error(high, BLOCK, ORDER)
-    curve = np.abs(error[: len(error) // CELL * CELL].reshape(-1, CELL)).max(axis=1) + 1e-9
+    curves = curves_of(source, first, last)
+    cells = peaks(curves[0])
+    sure = judged(looks(curves, cells))
+    found = _stretches(curves[0], cells[sure > 0])
     return [
         Click(first + a * CELL, first + b * CELL, over)
-        for a, b, over in _alone(20 * np.log10(curve))
+        for a, b, over in found
         if segment.start <= first + a * CELL < segment.stop
     ]
 
 
-def _alone(curve: NDArray[np.float64]) -> list[tuple[int, int, float]]:
-    """Peaks of the error curve in dB that stand over both sides: first and last cell, and by how much."""
-    per_s = RATE / CELL
-    beside, far, longest = (round(seconds * per_s) for seconds in (BESIDE_S, FAR_S, LONGEST_S))
-    room = scipy.ndimage.percentile_filter(curve, 50, 2 * far + 1, mode="nearest")
-    size = far - beside
-    side = scipy.ndimage.maximum_filter1d(curve, size, mode="nearest")
-    # The loudest of the error from BESIDE to FAR away, before and after.
-    reach = beside + size // 2
-    before, after = np.roll(side, reach + 1), np.roll(side, -reach)
-    over = curve - np.maximum(before, after)
-    top = curve >= scipy.ndimage.maximum_filter1d(curve, 2 * beside + 1, mode="nearest")
+def curves_of(source: Source, first: int, last: int) -> Curves:
+    """What frames `first` to `last` are judged by."""
+    plain, band = (to_mono(sound) for sound in filtered(source, first, last, _upper()))
+    count = (last - first) // CELL
+    error = kernels.prediction_error(band, BLOCK, ORDER)
+    rows = [np.abs(error[: count * CELL].reshape(-1, CELL)).max(axis=1) ** 2]
+    rows += [(part[: count * CELL].reshape(-1, CELL) ** 2).mean(axis=1) for part in (band, plain - band)]
+    return np.asarray(10 * np.log10(np.array(rows) + 1e-18), np.float32)
+
+
+def _stretches(curve: NDArray[np.float32], cells: NDArray[np.int64]) -> list[tuple[int, int, float]]:
+    """Of each click its first and last cell, and by how much it stands over both sides."""
     found: list[tuple[int, int, float]] = []
-    for cell in np.flatnonzero(top & (over > OVER_BESIDE_DB) & (curve - room > OVER_ROOM_DB)):
-        edge = max(curve[cell] - 30.0, max(before[cell], after[cell]) - EDGE_DB / 2, room[cell] + 3)
+    for cell in cells:
+        before, after = curve[cell - REACH : cell - APART].max(), curve[cell + APART + 1 : cell + REACH + 1].max()
+        room = np.median(curve[cell - REACH : cell + REACH + 1])
+        edge = min(max(curve[cell] - 30.0, max(before, after) - EDGE_DB / 2, room + 3), curve[cell] - 6.0)
         a, b = cell, cell + 1
-        while a > 0 and curve[a - 1] > edge and cell - a < longest:
+        while a > 0 and curve[a - 1] > edge and cell - a < LONGEST:
             a -= 1
-        while b < curve.size and curve[b] > edge and b - cell < longest:
+        while b < curve.size and curve[b] > edge and b - cell < LONGEST:
             b += 1
-        # The longer it is, the more it must stand out: consonants are longer than clicks.
-        enough = OVER_BESIDE_DB + LONGER_DB * max((b - a) / per_s - SHORTEST_SAID_S, 0) * 1000
-        if b - a <= longest + 1 and over[cell] > enough and (not found or a > found[-1][1]):
-            found.append((int(a) - 1, int(b) + 1, float(over[cell])))
+        if not found or a > found[-1][1]:
+            found.append((int(a) - 1, int(b) + 1, float(curve[cell] - max(before, after))))
     return found
 
 
@@ -113,5 +109,5 @@ def _repaired(source: Source, click: Click) -> FloatArray:
 
 @cache
 def _upper() -> NDArray[np.float64]:
-    """A high-pass with linear phase: shape (2 * REACH + 1,)."""
-    return windowed_sinc(REACH, SPLIT_HZ)
+    """A high-pass with linear phase: shape (2 * HALF + 1,)."""
+    return windowed_sinc(HALF, SPLIT_HZ)

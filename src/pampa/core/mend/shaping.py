@@ -1,26 +1,28 @@
-"""The gains of the noise network made fit for the ear: pauses are closed, and what has sounded dies away softly.
+"""The gains of the noise network made fit for the ear: pauses are closed, and the lows of a voice die away softly.
 
-A mask that opens and shuts with every frame is near the truth and sounds cut out. What is lost in cleanness while a
-sound dies away is hidden under it (forward masking: Jesteadt, Bacon & Lehman 1982). In return a frame with next to no
-talk in it is closed as a whole: what the network leaves there in single groups would twitter.
+A mask that opens and shuts with every frame is near the truth and sounds cut out, most of all in the lows, where a
+voice has its fundamental. What is lost in cleanness while a sound dies away is hidden under it (forward masking:
+Jesteadt, Bacon & Lehman 1982). In return a frame with next to no talk in it is closed as a whole: what the network
+leaves there in single groups would twitter.
 """
 
 import numpy as np
 import scipy
 from numpy.typing import NDArray
 
-from pampa.core.mend.spectra import Powers, edges
+from pampa.core.mend.spectra import SIZE, Powers, edges
+from pampa.core.sound import RATE
 
-SHARPER = np.float32(1.2)
+SHARPER = np.float32(1.4)
 """Gains are taken to this power: what the network is half sure of goes a little further."""
-RELEASE = np.float32(0.7)
-"""A gain falls to no less than this share of itself from one frame to the next: 3 dB in 11 ms."""
-OPEN_FROM = 0.1
+RELEASE, RELEASE_TO_HZ = np.float32(0.8), 300.0
+"""Below this frequency a gain falls to no less than this share of itself from one frame to the next: 2 dB in 11 ms."""
+OPEN_FROM = 0.07
 """Frames are closed by as much as less than this share of their power is talk."""
 HELD, SOFT = 3, 1.0
 """A frame stays open for what is near it, and the edge between open and closed is rounded, in frames."""
-MEMORY = 20
-"""Frames after which what has sounded is forgotten: it has died away by 62 dB."""
+MEMORY = 31
+"""Frames after which what has sounded is forgotten: it has died away by 60 dB."""
 AROUND = MEMORY + HELD + round(4 * SOFT)
 """Frames on either side that the gains of a frame depend on."""
 
@@ -35,9 +37,10 @@ def shaped(gains: Gains, power: Powers) -> Gains:
     closed = gains**SHARPER * _open(gains, power)[:, None]
     count = len(gains) - 2 * AROUND
     out = closed[AROUND : AROUND + count].copy()
+    lows = slice(0, round(RELEASE_TO_HZ * SIZE / RATE))
     share = RELEASE
     for back in range(1, MEMORY + 1):
-        np.maximum(out, share * closed[AROUND - back : AROUND - back + count], out=out)
+        np.maximum(out[:, lows], share * closed[AROUND - back : AROUND - back + count, lows], out=out[:, lows])
         share *= RELEASE
     return out
 
