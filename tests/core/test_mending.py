@@ -232,6 +232,14 @@ def test_the_floor_goes_down_by_what_was_asked(speech, amount, region):
     assert level(out - speech) < level(noisy - speech) - 3
 
 
+def test_noise_is_lowered_from_the_first_moment_to_the_last(speech):
+    noisy = noise(SECONDS, dbfs=-45, seed=4)
+    noisy[4 * RATE : 12 * RATE] += speech[4 * RATE : 12 * RATE]
+    out = after(noisy, Amounts(noise=75, noise_from=1, noise_to=3))
+    for edge in (slice(RATE // 4), slice(-RATE // 4, None)):
+        assert level(noisy[edge]) - level(out[edge]) > 30
+
+
 def test_hiss_can_go_deeper_than_the_rest(speech):
     noisy = speech + noise(SECONDS, dbfs=-55, seed=4)
     out = after(noisy, Amounts(noise=20, hiss=60))

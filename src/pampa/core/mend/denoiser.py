@@ -36,7 +36,11 @@ def filtered(source: Source, segment: Segment, profile: Profile, task: Task, lea
     around = CONTEXT + (shaping.AROUND if task == "noise" else 0)
     first, last = segment.start // HOP, -(-segment.stop // HOP) + 1
     frames = spectra(source, first - around, last + around)
-    power, noise = powers(frames), profile.at(np.arange(first - around, last + around))
+    places = np.arange(first - around, last + around)
+    power, noise = powers(frames), profile.at(places)
+    # Before the beginning and after the end the room goes on: noise that sets in from nothing would pass for talk.
+    outside = (places <= 0) | (places * HOP >= source.frames)
+    power[outside] = noise[outside]
     heard = gains(inputs(power, noise, profile.loud), task)
     if task == "noise":
         heard = shaping.shaped(heard, power[CONTEXT:-CONTEXT])
