@@ -30,11 +30,12 @@ Curves = NDArray[np.float32]
 
 def peaks(curve: NDArray[np.float32]) -> NDArray[np.int64]:
     """Cells of the error curve where a click may be, none nearer than `REACH` to an end."""
-    room = scipy.ndimage.percentile_filter(curve, 50, 2 * REACH + 1, mode="nearest")
     highest = curve >= scipy.ndimage.maximum_filter1d(curve, 2 * APART + 1, mode="nearest")
     beside = scipy.ndimage.maximum_filter1d(curve, 2 * REACH + 1, mode="nearest")
-    found = np.flatnonzero(highest & (curve > room + OVER_ROOM_DB) & (curve > beside - UNDER_BESIDE_DB))
-    return found[(found >= REACH) & (found < curve.size - REACH)]
+    found = np.flatnonzero(highest & (curve > beside - UNDER_BESIDE_DB))
+    found = found[(found >= REACH) & (found < curve.size - REACH)]
+    room = np.median(curve[found[:, None] + np.arange(-REACH, REACH + 1)], axis=1)
+    return found[curve[found] > room + OVER_ROOM_DB]
 
 
 def looks(curves: Curves, cells: NDArray[np.int64]) -> NDArray[np.float32]:
