@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pampa.core.mend.picture import COLUMNS, FINEST, ROWS, halved, tile
-from pampa.core.sound import ArraySource, FloatArray, Source, extents
+from pampa.core.sound import ArraySource, Source, extents
 from pampa.studio.sounds import write_whole
 
 ZOOM = 7
@@ -55,17 +55,9 @@ class Overlooks:
         if path.exists():
             with np.load(path) as kept:
                 return kept["picture"], kept["wave"]
-        sound = _read(source, number * STRETCH, (number + 1) * STRETCH)
+        sound = source.read(number * STRETCH, (number + 1) * STRETCH)
         picture, wave = tile(ArraySource(sound), ZOOM, 0), extents(sound, STRETCH // CELL)
         kept_in = io.BytesIO()
         np.savez(kept_in, picture=picture, wave=wave)
         write_whole(path, kept_in.getvalue())
         return picture, wave
-
-
-def _read(source: Source, start: int, stop: int) -> FloatArray:
-    """A stretch that begins with the sound's own; after its end there is silence."""
-    sound = np.zeros((stop - start, source.channels), np.float32)
-    heard = source.read(start, min(stop, source.frames)) if start < source.frames else sound[:0]
-    sound[: len(heard)] = heard
-    return sound
