@@ -93,6 +93,21 @@ def test_what_is_not_clipped_is_not_said_to_be(sound, tmp_path):
     assert not len(clipped_stretches(tmp_path / "out"))
 
 
+def test_flat_tops_below_the_highest_are_chance_unless_they_are_long():
+    wave = talk(10, dbfs=-20)
+    for at in range(RATE, 6 * RATE, RATE):
+        wave[at : at + 5, 0] = [0.08, 0.1, 0.1, 0.1, 0.08]
+    chance = ClipFinder(RATE)
+    chance.add(wave)
+    assert not len(chance.found())
+    half = np.clip(talk(10, dbfs=-10) * 2, -0.5, 0.5)
+    half[5 * RATE :] *= 0.6
+    softer = np.concatenate([half[5 * RATE :], [[0.9]], 0.1 * half[: 5 * RATE]])
+    before = ClipFinder(RATE)
+    before.add(softer)
+    assert len(before.found()) > 20
+
+
 def test_gaps_of_digital_zero_in_sound_are_drop_outs_and_gates_are_not():
     sound = noise(30, dbfs=-30)
     for at, seconds in ((5.0, 0.35), (12.5, 0.02), (19.95, 0.1)):
@@ -161,6 +176,37 @@ def test_what_stands_off_the_middle_is_told_and_thumps_are_counted():
     found = check(sound)
     assert found.dc_dbfs == pytest.approx(-34, abs=0.3)
     assert found.plosives == 4
+
+
+@pytest.mark.parametrize(
+    ("count", "band", "usual"), [("plosives", (40, 105), 0.035), ("sibilants", (5_000, 9_000), 0.02)]
+)
+def test_what_a_voice_has_of_its_own_is_no_fault(count, band, usual):
+    """A deep voice swells in its lows, and every s is bright: a fault stands far over that. usual : the voice there."""
+    t = np.arange(30 * RATE) / RATE
+    phrases = np.convolve(np.repeat(np.tile([1.0, 0.01], 15), RATE), np.hanning(960) / 480, "same")
+    hz = np.fft.rfftfreq(t.size, 1 / RATE)
+    middle, swell = (
+        np.fft.irfft(np.fft.rfft(noise(30, seed=seed)[:, 0]) * ((hz > low) & (hz < high)))
+        for seed, (low, high) in ((2, (300, 4_000)), (3, band))
+    )
+    middle, swell = (sound / np.sqrt((sound**2).mean()) for sound in (middle, swell))
+    body = (0.02 * middle + (0.05 * np.sin(2 * np.pi * 85 * t) if count == "plosives" else 0)) * phrases
+    places = np.zeros(t.size)
+    for at in np.arange(2.3, 29, 2):
+        places[round(at * RATE) : round((at + 0.1) * RATE)] = 1
+    struck = usual * swell * np.convolve(places, np.hanning(480) / 240, "same")
+    own, fault = (getattr(check((body + times * struck)[:, None]), count) for times in (1.3, 6))
+    assert (own, fault) == (0, 14)
+
+
+def test_talk_in_hiss_as_loud_as_itself_is_told_by_the_band_of_the_voice():
+    hissy = talk(30, dbfs=-30)
+    spectrum = np.fft.rfft(noise(30, dbfs=-20, seed=5)[:, 0])
+    spectrum[np.fft.rfftfreq(len(hissy), 1 / RATE) < 5_000] = 0
+    found = check(hissy + np.fft.irfft(spectrum)[:, None])
+    assert found.over_floor_db < 9
+    assert "Proposed: noise, firm" in texts(found)
 
 
 def test_silence_and_next_to_nothing_are_examined_too():

@@ -25,6 +25,7 @@ class ClipFinder:
         self._tail: FloatArray | None = None
         self._at = 0
         self._runs: list[tuple[float, float, float, bool]] = []
+        self._reach = {1: 0.0, -1: 0.0}
 
     def add(self, block: FloatArray) -> None:
         """The next block, shape (frames, channels). A flat top on its edge is found with the block after it."""
@@ -36,6 +37,8 @@ class ClipFinder:
             for start, stop, height, steep in _flat_tops(np.ascontiguousarray(joined[:, channel])):
                 if stop < len(joined) - MARGIN and (first + start) / self._rate > seen:
                     self._runs.append(((first + start) / self._rate, (first + stop) / self._rate, height, bool(steep)))
+        for side, highest in self._reach.items():
+            self._reach[side] = max(highest, float((side * block).max(initial=0)))
         self._at += len(block)
         self._tail = joined[len(joined) - keep :].copy()
 
@@ -43,14 +46,17 @@ class ClipFinder:
         """Stretches in seconds, shape (stretches, 2), in order: those at the height that the recorder cut off at.
 
         A flat top or two of a few samples at the very top of a recording may be chance; more, or a long one, are not.
+        Below the very top, where a recording was cut off before somebody made it softer in places, it takes a long one.
         """
         runs = np.array(sorted(self._runs)).reshape(-1, 4)
         steep = runs[:, 3] > 0
+        long = runs[:, 1] - runs[:, 0] > (2 * SHORTEST - 0.5) / self._rate
         chosen = np.zeros(len(runs), bool)
         for side in (1, -1):
             heights = runs[:, 2] * side
-            if (heights[steep] > 0).any():
-                limit = SAME_LEVEL * heights[steep].max()
+            cut_off = steep & (long | (heights >= SAME_LEVEL * self._reach[side]))
+            if (heights[cut_off] > 0).any():
+                limit = SAME_LEVEL * heights[cut_off].max()
                 chosen |= steep & (heights >= limit)
                 # Where the limit is known, what only just touches it was cut off too.
                 chosen |= heights >= np.median(heights[steep & (heights >= limit)]) - FLAT

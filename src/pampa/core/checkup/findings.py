@@ -12,7 +12,7 @@ DC_DBFS = -50.0
 QUIET_SPEECH_DBFS = -45.0
 TELEPHONE_HZ, CALL_HZ = 4_300.0, 9_500.0
 
-AMOUNTS = ((18.0, "gentle", 35), (10.0, "medium", 55), (-200.0, "firm", 75))
+AMOUNTS = ((15.0, "gentle", 25), (10.0, "medium", 35), (-200.0, "firm", 45))
 """How much noise reduction is proposed where speech stands so many dB over the floor, and its word."""
 
 
@@ -88,7 +88,7 @@ def _of_the_voice(c: Checkup) -> list[Finding]:
         text = f"In {c.plosives} places a breath strikes the microphone (P, B). Proposed: plosives."
         found.append(Finding("plosives", text, "plosives", 70))
     per_min = 60 * c.sibilants / max(c.duration_s, 1)
-    if per_min >= SHARP_PER_MIN:
+    if c.sibilants >= 2 and per_min >= SHARP_PER_MIN:
         text = f"Sharp S: {per_min:.0f} a minute stand over the voice. Proposed: sibilance, gentle."
         found.append(Finding("sibilance", text, "sibilance", 40))
     if c.bandwidth_hz is not None and c.bandwidth_hz < CALL_HZ:

@@ -14,6 +14,9 @@ FLOOR_SHARE = 5.0
 QUIET_REACH_DB, ACTIVE_OVER_FLOOR_DB, ACTIVE_UNDER_TOP_DB = 3.0, 9.0, 22.0
 SILENT_DB = -120.0
 NEAR_LOUD_DB = 15.0
+STRUCK_DB, SHARP_DB = 11.0, 4.5
+"""How far a thump stands over the lows of this voice, and a sharp s over its middle: a deep voice has lows of its
+own, and every s is bright."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -27,19 +30,30 @@ class Parts:
 
 
 def parts_of(frames: Frames) -> Parts:
-    """Tell speech from room. The floor is the mean power of what lies within 3 dB of the quietest twentieth."""
-    level = _smooth(frames.level) if frames.level.size else frames.level
+    """Tell speech from room. The floor is the mean power of what lies within 3 dB of the quietest twentieth.
+
+    In hiss or rumble as loud as the talk, it is told by the band of the voice alone.
+    """
+    parts = _told_by(frames.level, frames)
+    in_band = parts if parts.speech_dbfs is not None else _told_by(frames.mid_band, frames)
+    return parts if in_band.speech_dbfs is None else in_band
+
+
+def _told_by(curve: Curve, frames: Frames) -> Parts:
+    """Speech and room told by one curve of levels; their levels are those of the whole sound."""
+    level = _smooth(curve) if curve.size else curve
     sounding = level > SILENT_DB
     nothing = np.zeros(level.size, bool)
     if sounding.sum() < FRAMES_PER_S:
         return Parts(nothing, nothing, None, None)
     lowest, top = np.percentile(level[sounding], [FLOOR_SHARE, 97])
     quiet = sounding & (level <= lowest + QUIET_REACH_DB)
-    floor = _mean_db(frames.level[quiet])
+    floor = _mean_db(curve[quiet])
     active = level > max(floor + ACTIVE_OVER_FLOOR_DB, top - ACTIVE_UNDER_TOP_DB)
+    floor_dbfs = _mean_db(frames.level[quiet])
     if top - floor < ACTIVE_OVER_FLOOR_DB or active.sum() < FRAMES_PER_S // 2:
-        return Parts(nothing, quiet, None, floor)
-    return Parts(active, quiet, _mean_db(frames.level[active]), floor)
+        return Parts(nothing, quiet, None, floor_dbfs)
+    return Parts(active, quiet, _mean_db(frames.level[active]), floor_dbfs)
 
 
 def steady_stretch(parts: Parts, *, longest_s: float = 20.0, shortest_s: float = 1.5) -> tuple[float, float] | None:
@@ -81,8 +95,9 @@ def plosives(frames: Frames, parts: Parts) -> int:
     if parts.speech_dbfs is None:
         return 0
     burst = (frames.low_band > frames.mid_band + 6) & (frames.low_band > parts.speech_dbfs - 4)
-    lengths = np.diff(runs_of(burst, bridge=1), axis=1)
-    return int((lengths <= 0.16 * FRAMES_PER_S).sum())
+    runs = runs_of(burst, bridge=1)
+    runs = runs[np.diff(runs, axis=1)[:, 0] <= 0.16 * FRAMES_PER_S]
+    return _reaching(runs, frames.low_band, usual_low_db(frames, parts) + STRUCK_DB)
 
 
 def sibilants(frames: Frames, parts: Parts) -> int:
@@ -90,7 +105,19 @@ def sibilants(frames: Frames, parts: Parts) -> int:
     if parts.speech_dbfs is None:
         return 0
     sharp = (frames.high_band > frames.mid_band) & (frames.high_band > parts.speech_dbfs - 12)
-    return int((np.diff(runs_of(sharp), axis=1) >= 2).sum())
+    runs = runs_of(sharp)
+    runs = runs[np.diff(runs, axis=1)[:, 0] >= 2]
+    return _reaching(runs, frames.high_band, usual_voice_db(frames, parts) + SHARP_DB)
+
+
+def usual_low_db(frames: Frames, parts: Parts) -> float:
+    """How strong the band under the voice usually is where somebody speaks, in dBFS."""
+    return float(np.median(frames.low_band[parts.active]))
+
+
+def usual_voice_db(frames: Frames, parts: Parts) -> float:
+    """How strong the middle of the voice usually is where somebody speaks, in dBFS."""
+    return float(np.percentile(frames.mid_band[parts.active], 60))
 
 
 def drop_outs(frames: Frames) -> list[tuple[float, float]]:
@@ -126,6 +153,11 @@ def runs_of(where: NDArray[np.bool_], *, bridge: int = 0) -> NDArray[np.int64]:
         apart = edges[1:, 0] - edges[:-1, 1] > bridge
         edges = np.stack([edges[np.r_[True, apart], 0], edges[np.r_[apart, True], 1]], axis=1)
     return edges
+
+
+def _reaching(runs: NDArray[np.int64], band: Curve, level_db: float) -> int:
+    """How many runs reach a level in some frame."""
+    return sum(bool(band[start:stop].max() >= level_db) for start, stop in runs.tolist())
 
 
 def _smooth(level: Curve) -> Curve:

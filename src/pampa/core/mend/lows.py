@@ -10,7 +10,7 @@ import scipy
 from numpy.typing import NDArray
 
 from pampa.core.checkup.frames import SIZE, Frames, mean_power
-from pampa.core.checkup.speech import Parts, parts_of
+from pampa.core.checkup.speech import Parts, parts_of, usual_low_db
 from pampa.core.mend.fir import filtered, windowed_sinc
 from pampa.core.sound import RATE, FloatArray, Segment, Source, to_mono
 
@@ -56,7 +56,7 @@ def usual_low(frames: Frames, parts: Parts) -> float | None:
     """How strong the low band usually is in speech, as an amplitude; None where nobody speaks."""
     if not parts.active.any():
         return None
-    return float(10 ** (np.median(frames.low_band[parts.active]) / 20))
+    return float(10 ** (usual_low_db(frames, parts) / 20))
 
 
 def without_plosives(source: Source, segment: Segment, usual: float, amount: float) -> FloatArray:

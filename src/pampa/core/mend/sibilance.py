@@ -7,7 +7,7 @@ import scipy
 from numpy.typing import NDArray
 
 from pampa.core.checkup.frames import Frames
-from pampa.core.checkup.speech import Parts
+from pampa.core.checkup.speech import Parts, usual_voice_db
 from pampa.core.mend.fir import filtered, windowed_sinc
 from pampa.core.sound import FloatArray, Segment, Source, to_mono
 
@@ -25,7 +25,7 @@ def usual_voice(frames: Frames, parts: Parts) -> float | None:
     """How strong the middle of the voice usually is in speech, as an amplitude; None where nobody speaks."""
     if not parts.active.any():
         return None
-    return float(10 ** (np.percentile(frames.mid_band[parts.active], 60) / 20))
+    return float(10 ** (usual_voice_db(frames, parts) / 20))
 
 
 def with_softer_s(source: Source, segment: Segment, usual: float, amount: float) -> FloatArray:
