@@ -255,7 +255,7 @@ def test_hiss_can_go_deeper_than_the_rest(speech):
 def test_the_lows_of_a_sound_die_away_softly_and_a_frame_without_talk_is_closed():
     gains, power = np.full((200, spectra.GROUPS), 0.05, np.float32), np.ones((200, spectra.GROUPS), np.float32)
     gains[100] = 1
-    kept = shaping.shaped(gains, power)
+    kept = shaping.shaped(gains, power, 60)
     assert len(kept) == 200 - 2 * shaping.AROUND
     at = 100 - shaping.AROUND
     assert np.allclose(kept[at], 1, atol=0.01)
@@ -263,8 +263,24 @@ def test_the_lows_of_a_sound_die_away_softly_and_a_frame_without_talk_is_closed(
     assert np.allclose(steps[1:] / steps[:-1], shaping.RELEASE, atol=0.01)
     assert kept[: at - 10].max() < 0.05 * 0.05
     assert kept[at + 2, -1] < 0.05, "only the lows"
-    part = shaping.shaped(gains[40:170], power[40:170])
+    part = shaping.shaped(gains[40:170], power[40:170], 60)
     assert part.tobytes() == kept[40 : 40 + len(part)].tobytes()
+
+
+def test_where_it_cannot_be_told_who_is_meant_next_to_nothing_is_taken():
+    power = np.ones((200, spectra.GROUPS), np.float32)
+    unsure, sure = np.full_like(power, 0.3), np.full_like(power, 0.1)
+    assert shaping.shaped(unsure, power, 60).min() == pytest.approx(0.5, abs=0.01)
+    assert shaping.shaped(sure, power, 60).max() < 0.05
+
+
+def test_a_little_noise_is_taken_everywhere_alike_and_much_only_where_there_is_no_talk():
+    power = np.ones((200, spectra.GROUPS), np.float32)
+    power[:, 50:] = 1e-3
+    gains = np.where(power < 1, 0.5, 0.95).astype(np.float32)
+    gentle, deep = (shaping.shaped(gains, power, depth_db)[:, 90].mean() for depth_db in (8, 60))
+    assert deep == pytest.approx(0.5**1.4, abs=0.01)
+    assert gentle > 0.6
 
 
 def test_good_quiet_speech_is_left_as_it_is(speech):

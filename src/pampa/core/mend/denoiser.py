@@ -43,7 +43,7 @@ def filtered(source: Source, segment: Segment, profile: Profile, task: Task, lea
     power[outside] = noise[outside]
     heard = gains(inputs(power, noise, profile.loud), task)
     if task == "noise":
-        heard = shaping.shaped(heard, power[CONTEXT:-CONTEXT])
+        heard = shaping.shaped(heard, power[CONTEXT:-CONTEXT], -20 * float(np.log10(least.min())))
     kept = np.maximum(per_bin(heard), least)
     sound = sound_of(frames[:, around:-around] * kept)
     return sound[segment.start - first * HOP :][: segment.stop - segment.start]
