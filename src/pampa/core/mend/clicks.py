@@ -1,12 +1,10 @@
 """Clicks of the mouth and of wires, found and taken out of the band they lie in.
 
 What a short-time prediction cannot foretell stands out (Godsill & Rayner 1998, ch. 5); which peaks of that error are
-clicks, and not pulses of a voice or consonants, `click_judge` says. A long one is repaired above 1.5 kHz only, where
-clicks of the mouth lie, a short one in all bands, by autoregressive interpolation.
+clicks, and not pulses of a voice or consonants, `click_judge` says; `click_repair` takes them out.
 """
 
 from dataclasses import dataclass
-from functools import cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,20 +12,14 @@ from numpy.typing import NDArray
 from pampa.core.executor import Executor, Inline
 from pampa.core.mend import kernels
 from pampa.core.mend.click_judge import APART, CELL, REACH, Curves, judged, looks, peaks
-from pampa.core.mend.fir import filtered, windowed_sinc
+from pampa.core.mend.click_repair import EDGE, HALF, upper, without_click
+from pampa.core.mend.fir import filtered
 from pampa.core.mend.patches import Patches
-from pampa.core.mend.prediction import filled, predictor
-from pampa.core.sound import RATE, FloatArray, Segment, Source, segments, to_mono
+from pampa.core.sound import RATE, Segment, Source, segments, to_mono
 
-SPLIT_HZ = 1_500
-HALF = 480
-"""Half the length of the filter that splits the bands."""
 ORDER, BLOCK = 32, RATE // 40
-REPAIR_ORDER = 64
-AROUND = 960
-"""Frames on either side that a repair learns from."""
-LONGEST, SHORT_S = 13, 0.0015
-"""Cells to either side of its peak that a click may reach, 6.5 ms, and how long one is repaired in all bands."""
+LONGEST = 13
+"""Cells to either side of its peak that a click may reach, 6.5 ms."""
 EDGE_DB = 10.0
 MARGIN = RATE // 20
 
@@ -48,8 +40,14 @@ def find_clicks(source: Source, executor: Executor | None = None) -> list[Click]
 
 
 def repaired(source: Source, clicks: list[Click]) -> Patches:
-    """Patches that take the clicks out."""
-    return Patches.of(((click.start, _repaired(source, click)) for click in clicks), source.channels)
+    """Patches that take the clicks out. Those that nearly touch are taken out together."""
+    together: list[tuple[int, int]] = []
+    for click in clicks:
+        start = click.start
+        if together and start < together[-1][1] + 2 * EDGE:
+            start, _ = together.pop()
+        together.append((start, click.stop))
+    return Patches.of((without_click(source, start, stop) for start, stop in together), source.channels)
 
 
 def _in_segment(source: Source, segment: Segment) -> list[Click]:
@@ -58,16 +56,14 @@ def _in_segment(source: Source, segment: Segment) -> list[Click]:
     cells = peaks(curves[0])
     sure = judged(looks(curves, cells))
     found = _stretches(curves[0], cells[sure > 0])
-    return [
-        Click(first + a * CELL, first + b * CELL, over)
-        for a, b, over in found
-        if segment.start <= first + a * CELL < segment.stop
-    ]
+    # Where a recording sets in or breaks off in the middle of sound, that is no click.
+    begin, end = max(segment.start, HALF), min(segment.stop, source.frames - HALF)
+    return [Click(first + a * CELL, first + b * CELL, over) for a, b, over in found if begin <= first + a * CELL < end]
 
 
 def curves_of(source: Source, first: int, last: int) -> Curves:
     """What frames `first` to `last` are judged by."""
-    plain, band = (to_mono(sound) for sound in filtered(source, first, last, _upper()))
+    plain, band = (to_mono(sound) for sound in filtered(source, first, last, upper()))
     count = (last - first) // CELL
     error = kernels.prediction_error(band, BLOCK, ORDER)
     rows = [np.abs(error[: count * CELL].reshape(-1, CELL)).max(axis=1) ** 2]
@@ -90,24 +86,3 @@ def _stretches(curve: NDArray[np.float32], cells: NDArray[np.int64]) -> list[tup
         if not found or a > found[-1][1]:
             found.append((int(a) - 1, int(b) + 1, float(curve[cell] - max(before, after))))
     return found
-
-
-def _repaired(source: Source, click: Click) -> FloatArray:
-    first, last = click.start - AROUND, click.stop + AROUND
-    short = click.stop - click.start <= SHORT_S * RATE
-    plain, high = filtered(source, first, last, _upper())
-    sound = plain.astype(np.float64)
-    band = sound if short else high
-    out = sound[AROUND:-AROUND].copy()
-    lost = np.arange(AROUND, AROUND + click.stop - click.start)
-    for channel in range(sound.shape[1]):
-        wave = band[:, channel]
-        model = predictor(np.concatenate([wave[: lost[0]], wave[lost[-1] + 1 :]]), REPAIR_ORDER)
-        out[:, channel] += filled(wave, lost, model) - wave[lost]
-    return out.astype(np.float32)
-
-
-@cache
-def _upper() -> NDArray[np.float64]:
-    """A high-pass with linear phase: shape (2 * HALF + 1,)."""
-    return windowed_sinc(HALF, SPLIT_HZ)
