@@ -43,7 +43,7 @@ def test_what_is_proposed_is_accepted_changed_heard_three_ways_and_undone(page, 
     button(page, "Accept").click()
     noise = process(page, "Noise")
     expect(noise).to_contain_text("noise lowered", timeout=MEASURED_MS)
-    assert amounts_of(studio, "Anders Quill").noise == 35
+    assert amounts_of(studio, "Anders Quill").noise == 25
     # Two quick changes both count.
     put_on(page.get_by_role("checkbox", name="Clicks", exact=True))
     put_on(page.get_by_role("checkbox", name="Breaths", exact=True))
@@ -68,7 +68,7 @@ def test_what_is_proposed_is_accepted_changed_heard_three_ways_and_undone(page, 
     expect(button(page, "Taken away")).to_have_attribute("aria-pressed", "true")
     page.locator("body").press("Space")
     page.locator("body").press("Control+z")
-    expect(noise.locator("output").first).to_have_text("35")
+    expect(noise.locator("output").first).to_have_text("25")
 
 
 def test_noise_is_learned_from_a_marked_place_and_an_amount_goes_to_all(page, open_stage, demo_server):
