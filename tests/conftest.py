@@ -5,6 +5,7 @@ import json
 import shutil
 from collections.abc import Callable
 from pathlib import Path
+from tempfile import TemporaryDirectory
 
 import pytest
 import soundfile
@@ -22,7 +23,10 @@ settings.load_profile("pampa")
 
 
 @pytest.fixture
-def studio(tmp_path):
+def studio(tmp_path, request):
+    """A studio over an empty folder, or over a copy of what `two_people` asks for."""
+    if "two_people" in request.fixturenames:
+        linked_copy(request.getfixturevalue("two_people_data"), tmp_path / "data")
     studio = Studio(Settings(data=tmp_path / "data", workers=2))
     yield studio
     studio.close()
@@ -31,6 +35,10 @@ def studio(tmp_path):
 @pytest.fixture
 def episode(studio):
     """An empty episode of a made-up show."""
+    return make_episode(studio)
+
+
+def make_episode(studio: Studio) -> int:
     show = studio.shows.make_show("Slack Water", "Marisol Vey")
     return studio.shows.make_episode(show.id, "The Pilot Ladder", 12).id
 
@@ -40,20 +48,40 @@ def talk_file(tmp_path):
     """Makes WAV files of talk: `talk_file("marisol.wav", seconds=8)`."""
 
     def make(name="marisol_local.wav", *, seconds=8.0, seed=1, dbfs=-24.0):
-        path = tmp_path / name
-        soundfile.write(path, talk(seconds, seed=seed, dbfs=dbfs), RATE, subtype="PCM_24")
-        return path
+        return write_talk(tmp_path / name, seconds, seed, dbfs)
 
     return make
 
 
+def write_talk(path: Path, seconds: float, seed: int, dbfs: float = -24.0) -> Path:
+    soundfile.write(path, talk(seconds, seed=seed, dbfs=dbfs), RATE, subtype="PCM_24")
+    return path
+
+
 @pytest.fixture
-def two_people(studio, episode, talk_file):
+def two_people(studio):
     """An episode with Marisol and Anders on tracks of their own, 12 s each."""
-    for seed, person in enumerate(("Marisol Vey", "Anders Quill"), 1):
-        studio.recordings.add_file(episode, talk_file(f"{seed}.wav", seconds=12, seed=seed), person=person)
-        studio.jobs.wait()
-    return episode
+    return 1
+
+
+@pytest.fixture(scope="session")
+def two_people_data(made_once) -> Path:
+    """A data folder with the episode of `two_people`."""
+
+    def make(data: Path) -> None:
+        studio = Studio(Settings(data=data, workers=2))
+        try:
+            episode = make_episode(studio)
+            with TemporaryDirectory() as folder:
+                for seed, person in enumerate(("Marisol Vey", "Anders Quill"), 1):
+                    studio.recordings.add_file(
+                        episode, write_talk(Path(folder) / f"{seed}.wav", 12, seed), person=person
+                    )
+                    studio.jobs.wait()
+        finally:
+            studio.close()
+
+    return made_once("two-people-data", make)
 
 
 @pytest.fixture(scope="session")

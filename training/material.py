@@ -94,10 +94,8 @@ def noise(rng: np.random.Generator, files: list[Path], frames: int) -> Mono:
     """Some noise of rooms, machines, amplifiers, mains, or other people; mean power 1."""
     kind = rng.choice(["room", "hiss", "fan", "people", "hum", "mixed"], p=[0.25, 0.2, 0.25, 0.15, 0.05, 0.1])
     if kind == "people":
-        sound = sum(talk(rng, files, frames / RATE)[:frames] * rng.uniform(0.5, 1.1) for _ in range(rng.integers(3, 8)))
-        sound = heard_in(np.asarray(sound), room(rng, rng.uniform(0.2, 0.5), rng.uniform(-6, 3)))
-        sound = signal.lfilter(*signal.butter(1, rng.uniform(2500, 6000), fs=RATE), sound)
-    elif kind == "hum":
+        return people(rng, files, frames)
+    if kind == "hum":
         sound = tones(rng, frames, rng.choice([50.0, 60.0]) + rng.uniform(-0.1, 0.1), 18) + 0.05 * shaped(rng, frames)
     elif kind == "hiss":
         sound = tilted(rng, frames, rng.uniform(-1, 2))
@@ -111,6 +109,14 @@ def noise(rng: np.random.Generator, files: list[Path], frames: int) -> Mono:
         2 * np.pi * rng.uniform(0.1, 2) * np.arange(frames) / RATE + rng.uniform(0, 6)
     )
     return _normal(sound * swing)
+
+
+def people(rng: np.random.Generator, files: list[Path], frames: int) -> Mono:
+    """Several others talking at once, farther away; mean power 1."""
+    count = rng.integers(3, 10)
+    sound = sum(talk(rng, files, frames / RATE)[:frames] * rng.uniform(0.5, 1.1) for _ in range(count))
+    sound = heard_in(np.asarray(sound), room(rng, rng.uniform(0.2, 0.5), rng.uniform(-9, 3)))
+    return _normal(signal.lfilter(*signal.butter(1, rng.uniform(2500, 6000), fs=RATE), sound))
 
 
 def shaped(rng: np.random.Generator, frames: int) -> Mono:

@@ -184,7 +184,8 @@ def test_the_next_episode_begins_as_the_last_one_was(demo, sample):
     assert demo.patterns.ending(begun.id)
 
 
-def test_a_pattern_of_the_same_name_is_replaced_and_one_of_nothing_refused(studio, episode, show, two_people):
+def test_a_pattern_of_the_same_name_is_replaced_and_one_of_nothing_refused(studio, two_people):
+    show = studio.shows.episode(two_people)[0].id
     first = studio.patterns.make(two_people, "Usual")
     assert studio.patterns.make(two_people, " Usual ").id == first.id
     studio.patterns.forget(first.id)

@@ -20,7 +20,7 @@ SOFTEST, SHARPEST, SHARPEST_DB = 0.5, 1.4, 60.0
 less noise is best taken everywhere alike, and much of it only where there is no talk."""
 RELEASE, RELEASE_TO_HZ = np.float32(0.8), 300.0
 """Below this frequency a gain falls to no less than this share of itself from one frame to the next: 2 dB in 11 ms."""
-OPEN_FROM, TALK_BELOW_HZ = 0.07, 5_000.0
+OPEN_FROM, TALK_BELOW_HZ = 0.1, 5_000.0
 """Frames are closed by as much as less than this share of their power under 5 kHz is talk."""
 HELD, SOFT = 3, 1.0
 """A frame stays open for what is near it, and the edge between open and closed is rounded, in frames."""
