@@ -5,7 +5,6 @@ from pathlib import Path
 
 import numpy as np
 
-from pampa.core.checkup.clipping import ClipFinder
 from pampa.core.deliver.limiter import Limited
 from pampa.core.finds.kernels import prefix_match
 from pampa.core.loudness import measure
@@ -43,4 +42,3 @@ def warm_up() -> None:
         denoiser.gains(np.zeros((2 * denoiser.CONTEXT + 2, 2 * GROUPS), np.float32), task)
     prediction_error(np.ones(4800), 1200, 32)
     prefix_match(np.ones((40, 12), np.float32), np.ones((30, 12), np.float32), 10)
-    ClipFinder(48_000).add(sound)

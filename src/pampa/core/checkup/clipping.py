@@ -3,7 +3,6 @@
 import numpy as np
 from numpy.typing import NDArray
 
-from pampa.core.compiled import compiled
 from pampa.core.sound import FloatArray
 
 SHORTEST = 3
@@ -69,28 +68,21 @@ class ClipFinder:
 
 def _flat_tops(wave: FloatArray) -> NDArray[np.float64]:
     """Rows of (start, stop, height, whether its edges are steep) of every flat top of one channel, in frames."""
-    out = np.empty((len(wave) // SHORTEST + 1, 4))
-    return out[: _scan(wave, out)]
-
-
-@compiled()
-def _scan(wave, out):  # type: ignore[no-untyped-def]
-    count = 0
-    i = 1
-    while i < wave.size - 1:
-        height = wave[i]
-        if abs(height) < QUIETEST:
-            i += 1
-            continue
-        last = i
-        while last + 1 < wave.size and abs(wave[last + 1] - height) <= FLAT:
-            last += 1
-        if last - i + 1 >= SHORTEST and last + 1 < wave.size:
-            sign = 1.0 if height > 0 else -1.0
-            rise, fall = (height - wave[i - 1]) * sign, (height - wave[last + 1]) * sign
-            if rise > FLAT and fall > FLAT:
-                out[count, 0], out[count, 1], out[count, 2] = i, last + 1, height
-                out[count, 3] = 1.0 if max(rise, fall) > STEEP else 0.0
-                count += 1
-        i = last + 1
-    return count
+    start = np.flatnonzero(np.abs(wave[1:-SHORTEST]) >= QUIETEST) + 1
+    start = start[np.abs(wave[start + 1] - wave[start]) <= FLAT]
+    height = wave[start]
+    side = np.sign(height)
+    rise = (height - wave[start - 1]) * side
+    begins = (rise > FLAT) & (np.abs(wave[start + 2] - height) <= FLAT)
+    start, height, side, rise = start[begins], height[begins], side[begins], rise[begins]
+    last = start + SHORTEST - 1
+    longer = np.arange(start.size)
+    while longer.size:
+        longer = longer[last[longer] + 1 < wave.size]
+        longer = longer[np.abs(wave[last[longer] + 1] - height[longer]) <= FLAT]
+        last[longer] += 1
+    ends = last + 1 < wave.size
+    fall = (height - wave[np.minimum(last + 1, wave.size - 1)]) * side
+    top = ends & (fall > FLAT)
+    steep = np.maximum(rise, fall) > STEEP
+    return np.stack([start, last + 1, height, steep], axis=1).astype(np.float64)[top]
