@@ -123,8 +123,8 @@ def test_starting_does_not_wait_for_what_only_computing_needs():
 
 def test_a_file_comes_in_without_waiting_for_what_only_mending_needs(talk_file, tmp_path):
     say = (
-        "import sys; sys.dont_write_bytecode = True; from pathlib import Path; from pampa.core.files.conform import conform; "
-        "conform(Path(sys.argv[1]), Path(sys.argv[2])); print(*sys.modules)"
+        "import sys; sys.dont_write_bytecode = True; from pathlib import Path; from pampa.core.files.conform import "
+        "conform; conform(Path(sys.argv[1]), Path(sys.argv[2])); print(*sys.modules)"
     )
     command = [sys.executable, "-c", say, str(talk_file(seconds=1)), str(tmp_path / "conformed")]
     loaded = subprocess.run(command, capture_output=True, text=True, check=True).stdout.split()
