@@ -73,10 +73,11 @@ export function mend(stage) {
     get mendId() { return this.mendRecording ? this.mendRecording.id : null; },
     get mendFrames() { return this.mendRecording ? this.mendRecording.facts.conformed_frames : 0; },
     get mendTitle() { return this.mendRecording ? this.mendName(this.mendRecording) : "Nothing to mend yet"; },
-    // The first recording of a person has the person's name, others, such as pick-up lines, that of their file.
+    // The first recording of a person has the person's name, others, such as pick-up lines, that of their file, as
+    // far as it is a name.
     mendName(recording) {
       const first = this.mendable.find((other) => other.person && other.person === recording.person) ?? recording;
-      return first.id === recording.id && recording.person ? recording.person : recording.name;
+      return first.id === recording.id && recording.person ? recording.person : recording.name.replace(/\.\w{2,4}$/, "");
     },
     isMending(recording) { return recording.id === this.mendId; },
     mendCount(recording) {
