@@ -12,7 +12,7 @@ from pampa.core.sync.features import WORK_RATE
 from pampa.store.models import Lining
 from pampa.studio.settings import Settings
 from pampa.studio.studio import Studio
-from tests.conftest import linked_copy
+from tests.conftest import linked_copy, make_episode
 
 
 @pytest.fixture(scope="session")
@@ -22,8 +22,7 @@ def double_end_data(made_once, tmp_path_factory):
 
     def make(data):
         studio = Studio(Settings(data=data, workers=2))
-        show = studio.shows.make_show("Slack Water", "Marisol Vey")
-        episode = studio.shows.make_episode(show.id, "The Pilot Ladder", 12).id
+        episode = make_episode(studio)
         case = double_ender(150, 5)
         for name, sound in (("call", case.reference), ("anders", case.local), ("marisol", 0.5 * case.reference)):
             soundfile.write(files / f"{name}.wav", sound, WORK_RATE)

@@ -36,8 +36,8 @@ class ClipFinder:
             for start, stop, height, steep in _flat_tops(np.ascontiguousarray(joined[:, channel])):
                 if stop < len(joined) - MARGIN and (first + start) / self._rate > seen:
                     self._runs.append(((first + start) / self._rate, (first + stop) / self._rate, height, bool(steep)))
-        for side, highest in self._reach.items():
-            self._reach[side] = max(highest, float((side * block).max(initial=0)))
+        self._reach[1] = max(self._reach[1], float(block.max(initial=0)))
+        self._reach[-1] = max(self._reach[-1], -float(block.min(initial=0)))
         self._at += len(block)
         self._tail = joined[len(joined) - keep :].copy()
 

@@ -22,7 +22,7 @@ from pampa.core.sound import RATE, Source
 
 BESIDE_S = 0.05
 CLICK_DB, CLICK_IN_SPEECH_DB = 10.0, 18.0
-VERSION = 4
+VERSION = 5
 """Raised whenever the same recordings would be heard otherwise, so that nothing old is taken from a cache."""
 LONGEST_PAUSE, RINGS_ON = 3 * PER_S, 15
 CRACKLE, CLICK, LET_GO = 3, 8, 15

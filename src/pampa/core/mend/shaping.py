@@ -27,7 +27,7 @@ HELD, SOFT = 3, 1.0
 MEMORY = 31
 """Frames after which what has sounded is forgotten: it has died away by 60 dB."""
 SURE, LOST = 0.15, 0.18
-"""Between these shares of power in doubt (that a gain of one half would leave a quarter of), less and less is taken."""
+"""Between these shares of power in doubt less and less is taken. Gains of one half everywhere make it a quarter."""
 SURE_DB, LOST_DB = 60.0, 6.0
 """What is taken at most where the network is sure, and where it cannot tell."""
 NEAR = 31
