@@ -187,7 +187,7 @@ def test_markers_begin_sections_and_go_out_as_files(open_stage, demo_server, tmp
     page = open_stage()
     view(page, "Places")
     page.keyboard.press("m")
-    done(page, "Marked")
+    done(page, "Marked 0:00:00.0")
     row = page.locator(".markers li").first
     row.get_by_placeholder("name it").fill("Before the ladder")
     row.get_by_placeholder("name it").press("Enter")

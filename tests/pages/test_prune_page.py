@@ -127,6 +127,24 @@ def test_another_window_follows(open_stage, page, browser):
     expect(length(second)).to_have_text(length(first).inner_text())
 
 
+def test_what_was_read_before_an_edit_does_not_take_it_back(page, demo_server, open_stage):
+    held = []
+    page.route(f"**/api/episodes/{EPISODE}", lambda route: held.append((route, route.fetch())))
+    open_stage()
+    while not held:
+        page.wait_for_timeout(50)
+    page.keyboard.press("m")
+    expect(page.locator("#undo")).to_have_attribute("title", "Marked 0:00:00.0")
+    for route, answer in held:
+        route.fulfill(response=answer)
+    page.unroute(f"**/api/episodes/{EPISODE}")
+    page.keyboard.press("End")
+    page.keyboard.press("m")
+    expect(page.locator("#undo")).to_have_attribute("title", re.compile("Marked 0:05:4"))
+    places = [marker.at for marker in demo_server[1].editing.state(EPISODE).document.markers]
+    assert (places[0], places[-1]) == (0, demo_server[1].editing.state(EPISODE).document.length)
+
+
 def test_an_edit_ahead_is_heard_without_stopping(open_stage, demo_server):
     page = open_stage()
     page.keyboard.press("Space")

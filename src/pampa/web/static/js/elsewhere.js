@@ -7,10 +7,7 @@ export function elsewhere(stage, waiting) {
     follow() {
       const source = new EventSource(`/api/episodes/${this.episodeId}/events`);
       const on = (kind, work) => source.addEventListener(kind, (event) => work(JSON.parse(event.data)));
-      on("revision", ({ revision }) => {
-        waiting.newest = Math.max(waiting.newest, revision);
-        if (revision > this.revision && waiting.count === 0) this.reload();
-      });
+      on("revision", ({ revision }) => this.newer(revision));
       on("job", (job) => this.jobTold(job));
       on("recordings", () => this.readRecordings());
       on("loudness", () => this.readLoudness());

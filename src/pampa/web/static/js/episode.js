@@ -42,8 +42,8 @@ const remember = (key, value) => localStorage.setItem(`pampa-${key}`, JSON.strin
 // What the canvases read. It stays outside the reactive page: drawing reads it thousands of times a frame.
 const stage = { doc: data.state, sheet: null, loupe: null, overview: null, chart: null, player: null, lining: null, anchors: null, snippet: null, checkup: null, opened: null, rows: null, pieceRows: null, takeRows: null, take: null, recorder: null, mendPicture: null, mendCheckup: null, mendPlayer: null };
 
-// Edits of this page that are on their way, and the newest revision that was told of.
-const waiting = { turn: Promise.resolve(), count: 0, newest: 0, measure: 0 };
+// Edits of this page that are on their way, how many were ever begun, and the newest revision that was told of.
+const waiting = { turn: Promise.resolve(), count: 0, begun: 0, newest: 0, measure: 0 };
 
 // The place on the sheet of what is heard as if a seam were open, or a stretch taken out.
 function onSheet(heard, openSeam, without) {
@@ -227,16 +227,24 @@ const core = {
   },
   tell(error) {
     this.problem = error.message;
-    if (error.status === 409) this.reload();
+    if (error.status === 409) this.newer(this.revision + 1);
   },
+  // The episode is at this revision elsewhere: it is read once no edit of this page is on its way.
+  newer(revision) {
+    waiting.newest = Math.max(waiting.newest, revision);
+    if (waiting.count === 0 && waiting.newest > this.revision) this.reload();
+  },
+  // What was read while an edit began may be from before it, and the edit's own answer is the newer one.
   async reload() {
+    const { begun, count } = waiting;
     const state = await api.get(`/api/episodes/${this.episodeId}`).catch(() => null);
-    if (state && state.revision !== this.revision) this.take(state);
+    if (state && count === 0 && begun === waiting.begun && state.revision !== this.revision) this.take(state);
   },
   // Edits go one after another: a quick second key is made on what the first one left.
   inTurn(work) {
     waiting.count++;
-    const ended = () => { if (--waiting.count === 0 && waiting.newest > this.revision) this.reload(); };
+    waiting.begun++;
+    const ended = () => { waiting.count--; this.newer(0); };
     waiting.turn = waiting.turn.then(() => this.attempt(work)).finally(ended);
     return waiting.turn;
   },
