@@ -11,7 +11,6 @@ from pampa.core.loudness import measure
 from pampa.core.mend import denoiser
 from pampa.core.mend.hum import HumTrack, without_hum
 from pampa.core.mend.kernels import prediction_error
-from pampa.core.mend.spectra import GROUPS
 from pampa.core.mix.ducking import ducking_db
 from pampa.core.sound import ArraySource, segments
 from pampa.core.sync.clocked import Clocked
@@ -38,7 +37,7 @@ def warm_up() -> None:
                     each, next(segments(9600)), HumTrack(50.0, np.zeros(2), np.ones((2, 1, channels), complex)), 1.0
                 )
     ducking_db(np.ones(10), Ducking())
-    for task in ("noise", "room"):
-        denoiser.gains(np.zeros((2 * denoiser.CONTEXT + 2, 2 * GROUPS), np.float32), task)
+    for task, inputs in denoiser.INPUTS.items():
+        denoiser.gains(np.zeros((2 * denoiser.CONTEXT + 2, inputs), np.float32), task)
     prediction_error(np.ones(4800), 1200, 32)
     prefix_match(np.ones((40, 12), np.float32), np.ones((30, 12), np.float32), 10)

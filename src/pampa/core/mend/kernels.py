@@ -59,19 +59,65 @@ def listen(seen, into, into_bias, taps, taps_bias, mix, mix_bias, out, out_bias,
 
 @compiled()
 def _dense(rows, weights, bias):  # type: ignore[no-untyped-def]
-    """Rows times weights and a bias. What a ReLU has set to zero is passed over."""
+    """Rows times weights and a bias, in the order of the inputs. What a ReLU has set to zero is passed over.
+
+    Four inputs at a time: the sums are fetched and put back a quarter as often, which takes less than half as long.
+    """
     out = np.empty((rows.shape[0], weights.shape[1]), np.float32)
+    there = np.empty(rows.shape[1], np.int64)
     for t in range(rows.shape[0]):
-        sums = out[t]
-        for o in range(sums.size):
-            sums[o] = bias[o]
-        for i in range(rows.shape[1]):
-            value = rows[t, i]
-            if value != 0:
-                row = weights[i]
-                for o in range(sums.size):
-                    sums[o] += value * row[o]
+        sums, row = out[t], rows[t]
+        sums[:] = bias
+        count = 0
+        for i in range(row.size):
+            there[count] = i
+            count += row[i] != 0
+        fours = count // 4 * 4
+        for k in range(0, fours, 4):
+            a, b, c, d = there[k], there[k + 1], there[k + 2], there[k + 3]
+            by_a, by_b, by_c, by_d = weights[a], weights[b], weights[c], weights[d]
+            for o in range(sums.size):
+                sums[o] = (((sums[o] + row[a] * by_a[o]) + row[b] * by_b[o]) + row[c] * by_c[o]) + row[d] * by_d[o]
+        for k in range(fours, count):
+            by_a, value = weights[there[k]], row[there[k]]
+            for o in range(sums.size):
+                sums[o] += value * by_a[o]
     return out
+
+
+@compiled(fastmath={"reassoc", "contract"})
+def periods(low, first, count, hop, shortest, longest, span, unheard):  # type: ignore[no-untyped-def]
+    """After how many samples sound (float32) is most like itself around places `hop` apart, and how alike it is.
+
+    Of lags that are nearly as good the shortest is taken: twice a period is as much alike. A lag is told to a part of
+    a sample by a parabola. unheard : mean square of what does not count. Returns two float32 arrays, (count,).
+    """
+    lags, alike = np.zeros(count, np.float32), np.zeros(count, np.float32)
+    likeness = np.zeros(longest + 2, np.float32)
+    before = np.zeros(span + longest + 2)
+    for k in range(count):
+        begin = first + k * hop - span // 2 - (longest + 1) // 2
+        for i in range(before.size - 1):
+            before[i + 1] = before[i] + low[begin + i] * low[begin + i]
+        best = np.float32(0)
+        for lag in range(shortest - 1, longest + 2):
+            a = (longest + 1) // 2 - lag // 2
+            one, two = low[begin + a : begin + a + span], low[begin + a + lag : begin + a + lag + span]
+            total = np.float32(0)
+            for i in range(span):
+                total += one[i] * two[i]
+            power = (before[a + span] - before[a]) * (before[a + lag + span] - before[a + lag])
+            likeness[lag] = total / np.sqrt(max(power, 1e-300) + (span * unheard) ** 2)
+            if shortest <= lag <= longest:
+                best = max(best, likeness[lag])
+        for lag in range(shortest, longest + 1):
+            here, sooner, later = likeness[lag], likeness[lag - 1], likeness[lag + 1]
+            if here > np.float32(0.9) * best and here >= sooner and here >= later:
+                bend = min(sooner - 2 * here + later, np.float32(-1e-9))
+                lags[k] = lag + min(max(np.float32(0.5) * (sooner - later) / bend, np.float32(-0.5)), np.float32(0.5))
+                alike[k] = here
+                break
+    return lags, alike
 
 
 @compiled(fastmath={"reassoc", "contract"})

@@ -8,9 +8,10 @@ from functools import cache
 import numpy as np
 from numpy.typing import NDArray
 
-from pampa.core.mend.denoiser import filtered
+from pampa.core.mend import pitch, shaping
+from pampa.core.mend.denoiser import listened, sounded
 from pampa.core.mend.profile import Profile
-from pampa.core.mend.spectra import BINS, SIZE
+from pampa.core.mend.spectra import BINS, HOP, SIZE, per_bin
 from pampa.core.sound import RATE, FloatArray, Segment, Source
 
 DEEPEST_DB, DRIEST_DB = 60.0, 24.0
@@ -28,7 +29,17 @@ def without_noise(source: Source, segment: Segment, profile: Profile, amount: fl
     """
     if amount <= 0 and hiss <= 0:
         return source.read(segment.start, segment.stop)
-    return filtered(source, segment, profile, "noise", _least(amount, hiss))
+    heard = listened(source, segment, profile, "noise", shaping.AROUND + pitch.AROUND)
+    voice = pitch.followed(heard.frames, heard.gains, profile.loud)
+    near = slice(pitch.AROUND, -pitch.AROUND)
+    deepest_db = max(depth_db(amount), depth_db(hiss))
+    share = pitch.shares(voice, heard.gains[near], deepest_db / DEEPEST_DB)
+    relieved = pitch.relieved(heard.gains[near], share)
+    shaped = shaping.shaped(relieved, heard.power[near], deepest_db)
+    inside = slice(shaping.AROUND, -shaping.AROUND)
+    sound = heard.sound[(shaping.AROUND + pitch.AROUND) * HOP + HOP - pitch.REACH :]
+    frames = pitch.combed(heard.frames[:, near][:, inside], sound, voice.within(inside), share[inside])
+    return sounded(frames, np.maximum(per_bin(shaped), _least(amount, hiss)), segment)
 
 
 def without_room(source: Source, segment: Segment, profile: Profile, amount: float) -> FloatArray:
@@ -36,7 +47,8 @@ def without_room(source: Source, segment: Segment, profile: Profile, amount: flo
     if amount <= 0:
         return source.read(segment.start, segment.stop)
     least = np.full(BINS, 10 ** (-DRIEST_DB * amount / 20), np.float32)
-    return filtered(source, segment, profile, "room", least)
+    heard = listened(source, segment, profile, "room", 0)
+    return sounded(heard.frames, np.maximum(per_bin(heard.gains), least), segment)
 
 
 def depth_db(amount: float) -> float:

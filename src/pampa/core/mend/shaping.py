@@ -48,13 +48,14 @@ def shaped(gains: Gains, power: Powers, depth_db: float) -> Gains:
     closed = gains**sharpness * _open(gains, power)[:, None]
     count = len(gains) - 2 * AROUND
     inside = slice(AROUND, AROUND + count)
-    out = np.maximum(closed[inside], _least_in_doubt(gains, power)[inside, None])
+    out = closed[inside].copy()
     lows = slice(0, round(RELEASE_TO_HZ * SIZE / RATE))
     share = RELEASE
     for back in range(1, MEMORY + 1):
         np.maximum(out[:, lows], share * closed[AROUND - back : AROUND - back + count, lows], out=out[:, lows])
         share *= RELEASE
-    return out
+    least = _least_in_doubt(gains, power)[inside, None]
+    return least + (1 - least) * out
 
 
 def _open(gains: Gains, power: Powers) -> NDArray[np.float32]:

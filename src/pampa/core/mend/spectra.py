@@ -21,6 +21,14 @@ WIDE = 36
 """Above, groups grow with frequency, up to 20 kHz."""
 GROUPS = SINGLE + WIDE
 TOP_HZ = 20_000
+SLOWER = 32 / 3
+SLOW_SIZE = round(SIZE / SLOWER)
+SLOW_HOP = SLOW_SIZE // 2
+"""The lows alone are looked at in sound of 4.5 kHz, which is made of the lowest bins of frames."""
+FINE, FINE_SIZE = 64, 2 * SLOW_SIZE
+"""Bins up to 1.5 kHz of frames twice as long: these tell the harmonics of a low voice apart, and so its pitch."""
+FINE_AROUND = 2
+"""Frames on either side that a long frame reaches over."""
 
 Powers = NDArray[np.float32]
 """Mean power of each group in each frame, shape (frames, GROUPS)."""
@@ -35,15 +43,19 @@ def edges() -> NDArray[np.int64]:
 
 
 @cache
-def window() -> FloatArray:
-    """The square root of a periodic Hann window, shape (SIZE,)."""
-    return np.sqrt(np.hanning(SIZE + 1)[:-1]).astype(np.float32)
+def window(size: int = SIZE) -> FloatArray:
+    """The square root of a periodic Hann window, shape (size,)."""
+    return np.sqrt(np.hanning(size + 1)[:-1]).astype(np.float32)
 
 
 def spectra(source: Source, first: int, last: int) -> NDArray[np.complex64]:
     """Frames `first` to `last`: shape (channels, last - first, BINS). Frame k is centred on sample k * HOP."""
-    sound = np.ascontiguousarray(source.read((first - 1) * HOP, last * HOP).T)
-    rows = np.lib.stride_tricks.sliding_window_view(sound, SIZE, axis=1)[:, ::HOP]
+    return frames_of(source.read((first - 1) * HOP, last * HOP))
+
+
+def frames_of(sound: FloatArray) -> NDArray[np.complex64]:
+    """Spectra of sound (samples, channels), `HOP` apart: shape (channels, frames, BINS)."""
+    rows = np.lib.stride_tricks.sliding_window_view(np.ascontiguousarray(sound.T), SIZE, axis=1)[:, ::HOP]
     return scipy.fft.rfft(rows * window(), axis=2)
 
 
@@ -56,10 +68,45 @@ def sound_of(frames: NDArray[np.complex64]) -> FloatArray:
 
 def powers(frames: NDArray[np.complex64]) -> Powers:
     """Power of each group, the mean over its bins and over channels."""
-    bins = (frames.real**2 + frames.imag**2).mean(axis=0)
+    bins = _power(frames)
     first = edges()
-    sums = np.add.reduceat(bins[:, : first[-1]], first[:-1], axis=1)
-    return np.asarray(sums / np.diff(first), np.float32)
+    out = np.empty((len(bins), GROUPS), np.float32)
+    out[:, :SINGLE] = bins[:, :SINGLE]
+    out[:, SINGLE:] = np.add.reduceat(bins[:, : first[-1]], first[SINGLE:-1], axis=1) / np.diff(first)[SINGLE:]
+    return out
+
+
+def _power(frames: NDArray[np.complex64]) -> NDArray[np.float32]:
+    """The mean over channels."""
+    power = frames.real**2
+    power += frames.imag**2
+    return np.asarray(power[0] if len(power) == 1 else power.mean(axis=0), np.float32)
+
+
+def slow_sound(lows: NDArray[np.complex64]) -> NDArray[np.float32]:
+    """Sound of 4.5 kHz between the centres of the first and the last frame: shape (channels, (count - 1) * SLOW_HOP).
+
+    lows : the lowest bins of frames, shape (channels, count, SLOW_SIZE // 2 + 1).
+    """
+    rows = np.asarray(scipy.fft.irfft(lows, SLOW_SIZE, axis=2), np.float32) * window(SLOW_SIZE)
+    return np.asarray(rows[:, :-1, SLOW_HOP:] + rows[:, 1:, :SLOW_HOP]).reshape(len(rows), -1)
+
+
+def fine_powers(frames: NDArray[np.complex64]) -> Powers:
+    """Power of each fine bin in all but the first and last `FINE_AROUND` frames: shape (count, FINE).
+
+    frames : shape (channels, frames, BINS); the mean over channels is given. Noise has the same power here as in the
+    group that `fine_groups` tells.
+    """
+    slow = slow_sound(frames[:, :, : SLOW_SIZE // 2 + 1])
+    rows = np.lib.stride_tricks.sliding_window_view(slow, FINE_SIZE, axis=1)[:, ::SLOW_HOP]
+    return _power(scipy.fft.rfft(rows * window(FINE_SIZE), axis=2)[:, :, :FINE]) * np.float32(0.5)
+
+
+@cache
+def fine_groups() -> NDArray[np.int64]:
+    """The group that each fine bin lies in: shape (FINE,)."""
+    return np.arange(FINE) // 2
 
 
 def per_bin(gains: NDArray[np.float32]) -> NDArray[np.float32]:
