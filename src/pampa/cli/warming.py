@@ -8,9 +8,10 @@ import numpy as np
 from pampa.core.deliver.limiter import Limited
 from pampa.core.finds.kernels import prefix_match
 from pampa.core.loudness import measure
-from pampa.core.mend import denoiser
+from pampa.core.mend import denoiser, pitch
 from pampa.core.mend.hum import HumTrack, without_hum
 from pampa.core.mend.kernels import prediction_error
+from pampa.core.mend.spectra import BINS, GROUPS
 from pampa.core.mix.ducking import ducking_db
 from pampa.core.sound import ArraySource, segments
 from pampa.core.sync.clocked import Clocked
@@ -39,5 +40,7 @@ def warm_up() -> None:
     ducking_db(np.ones(10), Ducking())
     for task, inputs in denoiser.INPUTS.items():
         denoiser.gains(np.zeros((2 * denoiser.CONTEXT + 2, inputs), np.float32), task)
+    count = 2 * pitch.AROUND + 2
+    pitch.followed(np.zeros((1, count, BINS), np.complex64), np.zeros((count, GROUPS), np.float32), 1.0)
     prediction_error(np.ones(4800), 1200, 32)
     prefix_match(np.ones((40, 12), np.float32), np.ones((30, 12), np.float32), 10)
