@@ -281,6 +281,14 @@ def test_hiss_can_go_deeper_than_the_rest(speech):
     assert fell[1] == pytest.approx(26.4, abs=3)
 
 
+def test_where_only_hiss_is_lowered_the_lows_keep_what_they_have(speech):
+    spoilt = speech + noise(SECONDS, dbfs=-45, seed=6)
+    out = after(spoilt, Amounts(noise=0, hiss=60))
+    changed = np.abs(np.fft.rfft((out - spoilt)[:, 0])) ** 2
+    hz = np.fft.rfftfreq(len(spoilt), 1 / RATE)
+    assert changed[hz < 3_500].sum() < 1e-4 * changed[hz > 9_000].sum()
+
+
 def test_the_lows_of_a_sound_die_away_softly_and_a_frame_without_talk_is_closed():
     gains, power = np.full((200, spectra.GROUPS), 0.05, np.float32), np.ones((200, spectra.GROUPS), np.float32)
     gains[100] = 1

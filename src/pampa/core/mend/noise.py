@@ -32,12 +32,11 @@ def without_noise(source: Source, segment: Segment, profile: Profile, amount: fl
     heard = listened(source, segment, profile, "noise", shaping.AROUND + pitch.AROUND)
     voice = pitch.followed(heard.frames, heard.gains, profile.loud)
     near = slice(pitch.AROUND, -pitch.AROUND)
-    deepest_db = max(depth_db(amount), depth_db(hiss))
-    share = pitch.shares(voice, heard.gains[near], deepest_db / DEEPEST_DB)
+    share = pitch.shares(voice, heard.gains[near], depth_db(amount) / DEEPEST_DB)
     relieved = pitch.relieved(heard.gains[near], share)
-    shaped = shaping.shaped(relieved, heard.power[near], deepest_db)
+    shaped = shaping.shaped(relieved, heard.power[near], max(depth_db(amount), depth_db(hiss)))
     inside = slice(shaping.AROUND, -shaping.AROUND)
-    sound = heard.sound[(shaping.AROUND + pitch.AROUND) * HOP + HOP - pitch.REACH :]
+    sound = heard.sound[(shaping.AROUND + pitch.AROUND + 1) * HOP - pitch.REACH :]
     frames = pitch.combed(heard.frames[:, near][:, inside], sound, voice.within(inside), share[inside])
     return sounded(frames, np.maximum(per_bin(shaped), _least(amount, hiss)), segment)
 

@@ -33,7 +33,7 @@ COMBED_TO_HZ, FADING_FROM_HZ = 1_500.0, 750.0
 COMBED = round(COMBED_TO_HZ * SIZE / RATE)
 """So many bins are combed. Each is a group by itself."""
 CHANGES = np.float32(0.001)
-"""How much of the power of a voice is another after a period."""
+"""How much of the power of a voice is another after a period. Less than it is: smooth sounds clean."""
 SECOND = np.float32(0.5)
 """What the periods after next weigh against the next."""
 OTHERS = 2 * (1 + SECOND)
