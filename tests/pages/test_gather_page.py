@@ -8,6 +8,7 @@ import soundfile
 from playwright.sync_api import expect
 
 from pampa.core.sound import RATE
+from pampa.studio.events import Event
 from tests.pages.conftest import EPISODE
 from tests.signals import talk
 
@@ -138,6 +139,21 @@ def test_rows_are_ordered_renamed_removed_together_and_brought_back(page, open_s
     expect(page.locator("#recordings tbody tr")).to_have_count(11)
     names = [recording.name for recording in studio.recordings.of_episode(EPISODE)]
     assert names.index("rope, long.flac") < names.index("fog_signal.flac")
+
+
+def test_what_is_being_typed_stays_when_the_list_is_read_anew(page, open_stage, demo_server):
+    _, studio = demo_server
+    open_stage("gather")
+    field = page.get_by_label("Name of the file rope.flac")
+    field.fill("rope, lo")
+    with page.expect_response("**/recordings"):
+        studio.events.post(Event("recordings", EPISODE, {}))
+    page.wait_for_timeout(300)
+    expect(field).to_have_value("rope, lo")
+    field.press_sequentially("ng.flac")
+    field.press("Enter")
+    expect(page.get_by_label("Choose rope, long.flac")).to_be_visible()
+    expect(page.get_by_label("Name of the file rope, long.flac")).to_have_value("rope, long.flac")
 
 
 @pytest.fixture

@@ -30,6 +30,7 @@ import { pickUp } from "./stage-pick-up.js";
 import { sendOut } from "./stage-send-out.js";
 import { stalkStore } from "./stalks.js";
 import { clock, length, level, shortClock } from "./time.js";
+import { fieldsKeepTyping } from "./typing.js";
 
 const SETTLE_MS = 150; // the page is drawn and answers; what is not seen can be filled in
 const data = JSON.parse(document.getElementById("page-data").textContent);
@@ -426,5 +427,6 @@ const core = {
 };
 
 document.addEventListener("alpine:init", () => {
+  fieldsKeepTyping(window.Alpine);
   window.Alpine.data("episodePage", () => compose(core, elsewhere(stage, waiting), playing(stage, remember), gather(data, stage), several(data, stage), patterns(data, stage), larder(data, stage), pickUp(data, stage), lineUp(data, stage), mend(stage), hand(stage, remembered, remember), seams(stage), places(data, stage), history(stage), finds(data, stage), balance(), sendOut(data, stage)));
 });

@@ -1,0 +1,13 @@
+// A field shows what is known, `x-shows`, but not over what somebody is typing into it: lists are read anew at any time.
+
+export function fieldsKeepTyping(Alpine) {
+  Alpine.directive("shows", (field, { expression }, { evaluateLater, effect }) => {
+    const read = evaluateLater(expression);
+    let shown = "";
+    effect(() => read((value) => {
+      const known = value ?? "";
+      if (document.activeElement !== field || field.value === shown) field.value = known;
+      shown = known;
+    }));
+  });
+}
