@@ -102,7 +102,7 @@ def combed(
 
     sound : what the frames are of, from `REACH` samples before the centre of the first on, shape (samples, channels).
     """
-    out, voiced = frames.copy(), np.flatnonzero(voice.strength > 0)
+    out, voiced = frames.copy(), np.flatnonzero(share.any(axis=1))
     at = voiced * HOP + REACH - SIZE // 2
     step, share = voice.period[voiced], share[voiced]
     for kept, each in zip(out, sound.T, strict=True):
