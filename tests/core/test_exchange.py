@@ -8,7 +8,7 @@ import pytest
 from pampa.core.errors import EditRefused
 from pampa.core.timeline import arranging, cutting
 from pampa.core.timeline.document import Document
-from pampa.core.timeline.interchange import Media, from_otio, to_otio
+from pampa.core.timeline.interchange import Media, from_cut, read_otio, to_otio
 from pampa.core.timeline.marker_files import read_markers, to_csv, to_vtt
 from tests.core.documents import sound_of
 from tests.core.test_timeline import talk_document
@@ -18,6 +18,10 @@ MEDIA = {
     2: Media("anders_local.wav", 20_000, "b" * 64),
     3: Media("theme.flac", 9000, "c" * 64),
 }
+
+
+def from_otio(text, document, media):
+    return from_cut(read_otio(text), document, media)
 
 
 def marked() -> Document:

@@ -127,7 +127,8 @@ def test_a_deleted_cache_is_made_again(studio, two_people):
 
 def test_the_cache_is_kept_within_bounds(studio, two_people):
     studio.listening.sound(two_people, start=0, frames=RATE)
-    studio.media.trim_cache(0)
+    studio.space._limit = 0
+    studio.space.trim()
     assert list((studio.settings.data / "treated").iterdir()) == []
 
 

@@ -6,21 +6,21 @@ import numpy as np
 import pytest
 import soundfile
 
-from pampa.core.errors import EditRefused, NotFound, UnreadableSound
+from pampa.core.errors import DiskFull, EditRefused, NotFound, UnreadableSound
 from pampa.core.sound import RATE, extents
-from pampa.store.media import DiskFull, safe_name, safe_suffix
-from pampa.studio.recordings import UploadOutOfStep
+from pampa.store.media import safe_name, safe_suffix
 from pampa.studio.studio import InUse, Studio
+from pampa.studio.uploads import UploadOutOfStep
 from tests.signals import noise, silence, talk
 
 
 def send(studio, episode, path, *, piece=100_000, **details):
     data = path.read_bytes()
-    upload = studio.recordings.begin_upload(episode, path.name, len(data), **details)
+    upload = studio.uploads.begin(episode, path.name, len(data), **details)
     for at in range(0, len(data), piece):
-        upload, recording = studio.recordings.receive(upload.id, at, data[at : at + piece])
+        upload = studio.uploads.receive(upload.id, at, data[at : at + piece])
     studio.jobs.wait()
-    return recording
+    return next(r for r in studio.recordings.of_episode(upload.episode_id) if r.id == upload.recording_id)
 
 
 def only(studio, episode):
@@ -43,12 +43,12 @@ def test_an_upload_in_pieces_becomes_a_recording_on_a_track_of_its_own(studio, e
 
 def test_an_upload_goes_on_where_it_stopped(studio, episode, talk_file):
     data = talk_file().read_bytes()
-    upload = studio.recordings.begin_upload(episode, "a.wav", len(data))
-    studio.recordings.receive(upload.id, 0, data[:5000])
+    upload = studio.uploads.begin(episode, "a.wav", len(data))
+    studio.uploads.receive(upload.id, 0, data[:5000])
     with pytest.raises(UploadOutOfStep) as caught:
-        studio.recordings.receive(upload.id, 9000, data[9000:])
-    assert caught.value.received == studio.recordings.upload(upload.id).received == 5000
-    studio.recordings.receive(upload.id, 5000, data[5000:])
+        studio.uploads.receive(upload.id, 9000, data[9000:])
+    assert caught.value.received == studio.uploads.get(upload.id).received == 5000
+    studio.uploads.receive(upload.id, 5000, data[5000:])
     studio.jobs.wait()
     assert only(studio, episode).state == "ready"
 
@@ -56,22 +56,22 @@ def test_an_upload_goes_on_where_it_stopped(studio, episode, talk_file):
 def test_bytes_that_were_never_acknowledged_do_not_stay(studio, episode, talk_file):
     """Power fails after bytes reached the disk but before the database knew: the next piece starts over there."""
     data = talk_file().read_bytes()
-    upload = studio.recordings.begin_upload(episode, "a.wav", len(data))
-    studio.recordings.receive(upload.id, 0, data[:4000])
+    upload = studio.uploads.begin(episode, "a.wav", len(data))
+    studio.uploads.receive(upload.id, 0, data[:4000])
     with studio.media.upload(upload.id).open("ab") as file:
         file.write(b"rubbish")
-    studio.recordings.receive(upload.id, 4000, data[4000:])
+    studio.uploads.receive(upload.id, 4000, data[4000:])
     studio.jobs.wait()
     assert only(studio, episode).state == "ready"
 
 
 def test_an_upload_that_was_given_up_leaves_nothing(studio, episode):
-    upload = studio.recordings.begin_upload(episode, "a.wav", 1000)
-    studio.recordings.receive(upload.id, 0, b"x" * 500)
-    studio.recordings.give_up(upload.id)
+    upload = studio.uploads.begin(episode, "a.wav", 1000)
+    studio.uploads.receive(upload.id, 0, b"x" * 500)
+    studio.uploads.give_up(upload.id)
     assert not studio.media.upload(upload.id).exists()
     with pytest.raises(NotFound):
-        studio.recordings.upload(upload.id)
+        studio.uploads.get(upload.id)
 
 
 def test_several_files_can_follow_one_another_on_one_track(studio, episode, talk_file):
@@ -95,21 +95,21 @@ def test_what_is_not_sound_is_said_by_its_own_name_and_changes_nothing(studio, e
 
 def test_empty_and_oversized_files_are_refused_before_a_byte_is_sent(studio, episode):
     with pytest.raises(UnreadableSound, match="empty"):
-        studio.recordings.begin_upload(episode, "a.wav", 0)
+        studio.uploads.begin(episode, "a.wav", 0)
     with pytest.raises(UnreadableSound, match="larger"):
-        studio.recordings.begin_upload(episode, "a.wav", 1 << 40)
+        studio.uploads.begin(episode, "a.wav", 1 << 40)
 
 
 def test_a_full_disk_is_said_and_the_upload_can_go_on(studio, episode, talk_file, monkeypatch):
     data = talk_file().read_bytes()
-    upload = studio.recordings.begin_upload(episode, "a.wav", len(data))
+    upload = studio.uploads.begin(episode, "a.wav", len(data))
     full = shutil.disk_usage("/")._replace(free=1000)
     with monkeypatch.context() as patched:
         patched.setattr(shutil, "disk_usage", lambda path: full)
         with pytest.raises(DiskFull, match="Make room"):
-            studio.recordings.receive(upload.id, 0, data)
-    assert studio.recordings.upload(upload.id).received == 0
-    studio.recordings.receive(upload.id, 0, data)
+            studio.uploads.receive(upload.id, 0, data)
+    assert studio.uploads.get(upload.id).received == 0
+    studio.uploads.receive(upload.id, 0, data)
     studio.jobs.wait()
     assert only(studio, episode).state == "ready"
 
@@ -211,10 +211,10 @@ def test_the_same_file_again_is_recognised_and_a_removed_one_comes_back(studio, 
     data = talk_file("a.wav", seconds=3).read_bytes()
 
     def upload(name):
-        started = studio.recordings.begin_upload(episode, name, len(data))
-        _, recording = studio.recordings.receive(started.id, 0, data)
+        started = studio.uploads.begin(episode, name, len(data))
+        number = studio.uploads.receive(started.id, 0, data).recording_id
         studio.jobs.wait()
-        return recording.id
+        return number
 
     first = upload("a.wav")
     assert upload("copy of a.wav") == first

@@ -1,5 +1,9 @@
 """Everything a person can be told as it stands: what happened, what is safe, what to do."""
 
+import errno
+from collections.abc import Iterator
+from contextlib import contextmanager
+
 
 class PampaError(Exception):
     """The root of all errors whose text is written for a person."""
@@ -21,8 +25,32 @@ class NotFound(PampaError):
     """Something asked for does not exist (any more)."""
 
 
+class DiskFull(PampaError):
+    """There is no room for what is to be stored. needed : bytes, 0 where that is not known."""
+
+    def __init__(self, needed: int = 0) -> None:
+        self.needed = needed
+        lacking = f": {needed / 1e6:,.0f} MB more are needed" if needed > 0 else ", or refuses to be written to"
+        super().__init__(f"The disk is full{lacking}. Nothing was lost. Make room, and go on.")
+
+
 class Cancelled(PampaError):
     """A long pass was stopped on request."""
 
     def __init__(self) -> None:
         super().__init__("Stopped as asked. Nothing was changed.")
+
+
+NO_ROOM = (errno.ENOSPC, errno.EDQUOT, errno.EFBIG)
+"""How a system says that something can not be stored: the disk is full, a person's share of it, or a limit on files."""
+
+
+@contextmanager
+def disk_errors() -> Iterator[None]:
+    """Within, the system's word for a full disk becomes DiskFull."""
+    try:
+        yield
+    except OSError as error:
+        if error.errno in NO_ROOM:
+            raise DiskFull from error
+        raise

@@ -86,6 +86,18 @@ class ArraySource:
         return out
 
 
+@dataclass(frozen=True)
+class Silence:
+    """A source in which nothing is heard."""
+
+    frames: int
+    channels: int = 1
+    rate: int = RATE
+
+    def read(self, start: int, stop: int) -> FloatArray:
+        return np.zeros((stop - start, self.channels), np.float32)
+
+
 class Over:
     """What a source over another `source` has in common with it."""
 

@@ -5,29 +5,24 @@ import os
 import shutil
 from pathlib import Path
 
-from pampa.core.errors import PampaError
+from pampa.core.errors import NO_ROOM, DiskFull, disk_errors
+from pampa.core.faults import fault_point
+from pampa.core.files.room import RESERVE, free_bytes
+from pampa.core.files.whole import MAKING, sync_folder, whole
 
 CHUNK = 1 << 20
-ROOM = 64 << 20
-"""Bytes that must stay free on the disk: the database must always be able to write."""
-
-
-class DiskFull(PampaError):
-    """There is no room for what is to be stored."""
-
-    def __init__(self, needed: int) -> None:
-        super().__init__(
-            f"The disk is full: {max(needed, 1) / 1e6:,.0f} MB more are needed. Nothing was lost. Make room, and go on."
-        )
+FOLDERS = ("originals", "uploads", "conformed", "treated", "deliveries")
 
 
 class Media:
-    """Files under one data folder."""
+    """Files under one data folder, which is for its owner alone."""
 
     def __init__(self, root: Path) -> None:
         self.root = root
-        for folder in ("originals", "uploads", "conformed", "treated", "deliveries"):
-            (root / folder).mkdir(parents=True, exist_ok=True)
+        root.mkdir(parents=True, exist_ok=True)
+        root.chmod(0o700)
+        for folder in FOLDERS:
+            (root / folder).mkdir(mode=0o700, exist_ok=True)
 
     def upload(self, upload_id: str) -> Path:
         """Where an upload gathers."""
@@ -35,7 +30,7 @@ class Media:
 
     def original(self, sha256: str, suffix: str) -> Path:
         """Where an original is kept."""
-        return self.root / "originals" / sha256[:2] / f"{sha256}{suffix}"
+        return original_in(self.root, sha256, suffix)
 
     def conformed(self, key: str) -> Path:
         return self.root / "conformed" / key
@@ -52,56 +47,69 @@ class Media:
         """Write a piece of an upload and sync it. Bytes after `offset` that were never acknowledged go."""
         self.require_room(len(data))
         path = self.upload(upload_id)
-        try:
-            with path.open("r+b" if path.exists() else "wb") as file:
-                file.seek(offset)
-                file.truncate()
-                file.write(data)
-                file.flush()
-                os.fsync(file.fileno())
-        except OSError as error:
-            if error.errno == 28:
-                raise DiskFull(len(data)) from error
-            raise
+        with disk_errors(), path.open("r+b" if path.exists() else "wb") as file:
+            file.seek(offset)
+            file.truncate()
+            file.write(data)
+            file.flush()
+            os.fsync(file.fileno())
 
     def keep(self, path: Path, suffix: str) -> str:
-        """Move a whole file among the originals and return its hash. The same content is kept once."""
+        """Have a whole file among the originals too, and return its hash. The same content is kept once.
+
+        `path` stays until `let_go`: until the database knows the original, a stop must find the file there again.
+        """
         sha256 = hash_file(path)
         target = self.original(sha256, suffix)
         target.parent.mkdir(parents=True, exist_ok=True)
-        if target.exists():
-            path.unlink()
-        else:
-            path.replace(target)
+        if not target.exists():
+            with disk_errors():
+                _linked(path, target)
             sync_folder(target.parent)
+            fault_point("kept")
         return sha256
+
+    def let_go(self, upload_id: str) -> None:
+        """What has gathered of an upload is not needed any more."""
+        self.upload(upload_id).unlink(missing_ok=True)
 
     def take_in(self, path: Path) -> tuple[str, str, int]:
         """Copy a file on this machine among the originals: its hash, suffix and size."""
         self.require_room(path.stat().st_size)
-        copy = self.root / "uploads" / f"copy-{os.getpid()}-{path.name}"
-        shutil.copyfile(path, copy)
-        with copy.open("rb") as file:
-            os.fsync(file.fileno())
-        suffix = safe_suffix(path.name)
-        return self.keep(copy, suffix), suffix, path.stat().st_size
+        copy = self.root / "uploads" / f"copy{MAKING}-{os.getpid()}-{path.name}"
+        try:
+            with disk_errors():
+                shutil.copyfile(path, copy)
+            with copy.open("rb") as file:
+                os.fsync(file.fileno())
+            suffix = safe_suffix(path.name)
+            return self.keep(copy, suffix), suffix, path.stat().st_size
+        finally:
+            copy.unlink(missing_ok=True)
 
-    def require_room(self, size: int) -> None:
-        """Raise DiskFull if `size` more bytes would not leave room."""
-        free = shutil.disk_usage(self.root).free
-        if free < size + ROOM:
-            raise DiskFull(size + ROOM - free)
+    def require_room(self, size: int = 0) -> None:
+        """Raise DiskFull if `size` more bytes would not leave room for the database to be written."""
+        lacking = size + RESERVE - free_bytes(self.root)
+        if lacking > 0:
+            raise DiskFull(lacking)
 
-    def trim_cache(self, most_bytes: int) -> None:
-        """Delete the treated sound used longest ago until the rest fits."""
-        folders = [folder for folder in (self.root / "treated").iterdir() if folder.is_dir()]
-        sizes = {folder: sum(f.stat().st_size for f in folder.iterdir()) for folder in folders}
-        total = sum(sizes.values())
-        for folder in sorted(folders, key=lambda f: f.stat().st_mtime):
-            if total <= most_bytes:
-                return
-            total -= sizes[folder]
-            shutil.rmtree(folder, ignore_errors=True)
+
+def _linked(path: Path, target: Path) -> None:
+    """Have a file under a second name; copied where the disk knows no such thing."""
+    try:
+        os.link(path, target)
+    except FileExistsError:
+        return  # somebody else has just kept the same content
+    except OSError as error:
+        if error.errno in NO_ROOM:
+            raise
+        with whole(target) as making:
+            shutil.copyfile(path, making)
+
+
+def original_in(root: Path, sha256: str, suffix: str) -> Path:
+    """Where an original is kept in a data folder, or in a backup of one."""
+    return root / "originals" / sha256[:2] / f"{sha256}{suffix}"
 
 
 def hash_file(path: Path) -> str:
@@ -110,19 +118,10 @@ def hash_file(path: Path) -> str:
         return hashlib.file_digest(file, "sha256").hexdigest()
 
 
-def sync_folder(folder: Path) -> None:
-    """Make a rename in a folder last through a power cut."""
-    handle = os.open(folder, os.O_RDONLY)
-    try:
-        os.fsync(handle)
-    finally:
-        os.close(handle)
-
-
 def safe_suffix(name: str) -> str:
     """The ending of a file name if it is harmless, else none."""
     suffix = Path(name).suffix.lower()
-    return suffix if suffix[1:].isalnum() and len(suffix) <= 6 else ""
+    return suffix if suffix[1:].isalnum() and suffix.isascii() and len(suffix) <= 6 else ""
 
 
 def safe_name(name: str) -> str:

@@ -45,7 +45,8 @@ class Episode(Base):
 
 
 class Recording(Base):
-    """A file that came in. state: waiting, ready or failed. placed: it has been put onto a track once.
+    """A file that came in. state: waiting, ready, failed, or gone: deleted for good, and silent where it is heard.
+    placed: it has been put onto a track once.
 
     rank : its place in the list, the lowest first; those of one rank in the order they came.
     """
@@ -171,7 +172,8 @@ class Version(Base):
 class Upload(Base):
     """A file on its way in: `received` bytes of `size` are on disk and acknowledged.
 
-    details : what is known of the recording already that it will be.
+    details : what is known of the recording already that it will be. recording_id : what it became; the row stays
+    for a while, so that whoever asks again is told.
     """
 
     __tablename__ = "uploads"
@@ -181,11 +183,12 @@ class Upload(Base):
     size: Mapped[int]
     received: Mapped[int] = mapped_column(default=0)
     details: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    recording_id: Mapped[int | None]
     created: Mapped[datetime] = mapped_column(default=now)
 
 
 class Job(Base):
-    """A long pass. state: waiting, running, done, failed or cancelled."""
+    """A long pass. state: waiting, running, done, failed or cancelled. attempts : how often it was begun."""
 
     __tablename__ = "jobs"
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -197,6 +200,7 @@ class Job(Base):
     doing: Mapped[str] = mapped_column(default="")
     share: Mapped[float] = mapped_column(default=0.0)
     error: Mapped[str] = mapped_column(default="")
+    attempts: Mapped[int] = mapped_column(default=0)
     created: Mapped[datetime] = mapped_column(default=now)
 
 

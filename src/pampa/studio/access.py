@@ -4,9 +4,9 @@ import secrets
 
 from argon2 import PasswordHasher
 from argon2.exceptions import Argon2Error
-from sqlalchemy.orm import Session, sessionmaker
 
 from pampa.core.errors import PampaError
+from pampa.store.database import Sessions
 from pampa.store.models import Setting
 
 PASSWORD, KEY = "password", "cookie key"
@@ -23,7 +23,7 @@ class WeakPassword(PampaError):
 class Access:
     """The password is kept as an argon2 hash; without one, only this machine is listened to."""
 
-    def __init__(self, sessions: sessionmaker[Session]) -> None:
+    def __init__(self, sessions: Sessions) -> None:
         self._sessions = sessions
         self._hasher = PasswordHasher()
 

@@ -4,12 +4,12 @@ from dataclasses import asdict
 from typing import Any
 
 from sqlalchemy import select
-from sqlalchemy.orm import Session, sessionmaker
 
 from pampa.core.checkup.examine import examine
 from pampa.core.checkup.findings import findings
 from pampa.core.executor import Executor
 from pampa.core.files.conform import clipped_stretches, read_facts
+from pampa.store.database import Sessions
 from pampa.store.models import CheckupRow, Recording
 from pampa.studio.events import Event, Events
 from pampa.studio.jobs import Jobs, Progress
@@ -21,7 +21,7 @@ NO_SPEECH = ("music", "effects")
 class CheckingUp:
     """The check-ups of all recordings."""
 
-    def __init__(self, sessions: sessionmaker[Session], jobs: Jobs, events: Events, sounds: Sounds, executor: Executor
+    def __init__(self, sessions: Sessions, jobs: Jobs, events: Events, sounds: Sounds, executor: Executor
                  ) -> None:  # fmt: skip
         self._sessions, self._jobs, self._events = sessions, jobs, events
         self._sounds, self._executor = sounds, executor

@@ -10,13 +10,14 @@ from dataclasses import dataclass, field, replace
 from typing import Any
 
 from sqlalchemy import delete, select
-from sqlalchemy.orm import Session, sessionmaker
+from sqlalchemy.orm import Session
 
 from pampa.core.errors import EditRefused, NotFound, PampaError
 from pampa.core.sync.clocked import clocked_frames
 from pampa.core.timeline.codec import decode, encode
 from pampa.core.timeline.document import Document
 from pampa.core.timeline.edits import apply, describe
+from pampa.store.database import Sessions
 from pampa.store.models import Episode, JournalEntry, Recording, Snapshot
 from pampa.studio.events import Event, Events
 
@@ -61,7 +62,7 @@ Also = Callable[[Session], None]
 class Editing:
     """The documents of all episodes, their journals, and the one lock under which they change."""
 
-    def __init__(self, sessions: sessionmaker[Session], events: Events) -> None:
+    def __init__(self, sessions: Sessions, events: Events) -> None:
         self._sessions = sessions
         self._events = events
         self._lock = threading.RLock()

@@ -8,12 +8,13 @@ from typing import Any
 import soundfile
 
 from pampa.core.errors import EditRefused, NotFound
+from pampa.core.files.cut_child import read_cut_in_child
 from pampa.core.mix.render import MonoSum
 from pampa.core.sound import RATE, segments
 from pampa.core.sync.clocked import clocked_frames
 from pampa.core.timeline import marker_files
 from pampa.core.timeline.codec import encode
-from pampa.core.timeline.interchange import Media, from_otio, to_otio
+from pampa.core.timeline.interchange import Media, from_cut, to_otio
 from pampa.store.media import Media as Folder
 from pampa.studio.editing import Editing, State
 from pampa.studio.events import Event, Events
@@ -42,7 +43,7 @@ class Exchange:
     def bring_in_cut(self, episode_id: int, name: str, text: str, *, revision: int | None = None) -> State:
         """Cut the episode as a file tells; undone like any edit."""
         document = self._editing.state(episode_id).document
-        made = from_otio(text, document, self._known(episode_id))
+        made = from_cut(read_cut_in_child(text), document, self._known(episode_id))
         told = {"name": f"the cut in {name}"[:120], "content": encode(made)}
         return self._editing.edit(episode_id, "restore", told, revision=revision)
 
@@ -111,7 +112,10 @@ class Exchange:
 
     def _known(self, episode_id: int) -> dict[int, Media]:
         document = self._editing.state(episode_id).document
-        listed = [*self._recordings.of_episode(episode_id), *self._recordings.of_episode(episode_id, removed=True)]
+        listed = [
+            *self._recordings.of_episode(episode_id),
+            *self._recordings.of_episode(episode_id, removed=True, gone=True),
+        ]
         lengths = {each.id: each.facts.get("conformed_frames", 0) for each in listed}
         return {
             each.id: Media(each.name, clocked_frames(lengths[each.id], document.drift_ppm(each.id)), each.sha256)

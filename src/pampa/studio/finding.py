@@ -6,14 +6,14 @@ from dataclasses import dataclass
 from typing import Any
 
 from sqlalchemy import select
-from sqlalchemy.orm import Session, sessionmaker
 
 from pampa.core.files.seeking import Conformed, find_in_child
 from pampa.core.finds.find import VERSION
 from pampa.core.timeline.document import Document
 from pampa.core.timeline.in_step import recordings_of
 from pampa.core.timeline.lining import distance
-from pampa.store.models import FindsRow, Recording
+from pampa.store.database import Sessions
+from pampa.store.models import FindsRow, Job, Recording
 from pampa.studio.editing import Editing
 from pampa.studio.events import Event, Events
 from pampa.studio.jobs import Jobs, Progress
@@ -31,13 +31,13 @@ class Found:
 class Finding:
     """The finds of all episodes."""
 
-    def __init__(self, sessions: sessionmaker[Session], jobs: Jobs, events: Events, editing: Editing, sounds: Sounds
+    def __init__(self, sessions: Sessions, jobs: Jobs, events: Events, editing: Editing, sounds: Sounds
                  ) -> None:  # fmt: skip
         self._sessions, self._jobs, self._events = sessions, jobs, events
         self._editing, self._sounds = editing, sounds
         self._lock = threading.Lock()
         self._at_work: set[int] = set()
-        jobs.register("find", self._look)
+        jobs.register("find", self._look, self._ended)
 
     def of_episode(self, episode_id: int) -> Found:
         """The finds as people lie now. What is not known yet is begun to be looked for."""
@@ -59,24 +59,23 @@ class Finding:
     def _look(self, parameters: dict[str, Any], progress: Progress, job_id: int) -> None:
         """The job: listen to everybody, then hear them together."""
         episode_id = self._jobs.episode_of(job_id)
-        try:
-            document = self._editing.state(episode_id).document
-            recordings = self._ready(document)
-            key = self._key(document, recordings)
-            lying = [
-                Conformed(
-                    str(self._sounds.folder(number)), distance(document, number, recordings[0]),
-                    document.drift_ppm(number),
-                )
-                for number in recordings
-            ]  # fmt: skip
-            found = [{**each, "recording": recordings[each["recording"]]} for each in find_in_child(lying, progress)]
-            with self._sessions.begin() as session:
-                session.merge(FindsRow(episode_id=episode_id, key=key, found=found))
-        finally:
-            with self._lock:
-                self._at_work.discard(episode_id)
+        document = self._editing.state(episode_id).document
+        recordings = self._ready(document)
+        key = self._key(document, recordings)
+        lying = [
+            Conformed(
+                str(self._sounds.folder(number)), distance(document, number, recordings[0]), document.drift_ppm(number)
+            )
+            for number in recordings
+        ]
+        found = [{**each, "recording": recordings[each["recording"]]} for each in find_in_child(lying, progress)]
+        with self._sessions.begin() as session:
+            session.merge(FindsRow(episode_id=episode_id, key=key, found=found))
         self._events.post(Event("finds", episode_id))
+
+    def _ended(self, job: Job) -> None:
+        with self._lock:
+            self._at_work.discard(job.episode_id)
 
     def _key(self, document: Document, recordings: list[int]) -> str:
         """Everything that the finds hang on: the sound, and how people lie against each other, not how it is cut."""

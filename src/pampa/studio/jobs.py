@@ -2,14 +2,17 @@
 
 import logging
 import threading
+from collections import defaultdict
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
 from typing import Any
 
 from sqlalchemy import select
-from sqlalchemy.orm import Session, sessionmaker
+from sqlalchemy.orm import Session
 
-from pampa.core.errors import Cancelled, NotFound, PampaError
+from pampa.core.errors import Cancelled, NotFound, PampaError, disk_errors
+from pampa.store.database import Sessions
 from pampa.store.models import Job
 from pampa.studio.events import Event, Events
 
@@ -18,31 +21,52 @@ log = logging.getLogger(__name__)
 Progress = Callable[[str, float], None]
 Work = Callable[[dict[str, Any], Progress, int], None]
 """Does a job from its parameters; is given how to tell progress, and the job's number."""
+Ended = Callable[[Job], None]
+"""Told of a job's end, whichever it was: done, failed, stopped, or given up."""
 
 OPEN = ("waiting", "running")
 WRITE_EVERY = 0.02
+MOST_ATTEMPTS = 2
+"""A job under way when Pampa was killed is taken up again, but not for ever: it may be what killed it."""
+
+
+@dataclass(frozen=True)
+class _Kind:
+    work: Work
+    ended: Ended
 
 
 class Jobs:
     """The job list of a studio. Work is registered by kind before `resume` is called."""
 
-    def __init__(self, sessions: sessionmaker[Session], events: Events, workers: int) -> None:
+    def __init__(self, sessions: Sessions, events: Events, workers: int) -> None:
         self._sessions = sessions
         self._events = events
         self._pool = ThreadPoolExecutor(workers, thread_name_prefix="job")
-        self._works: dict[str, Work] = {}
+        self._kinds: dict[str, _Kind] = {}
+        self._lock = threading.Lock()
+        self._running: set[int] = set()
         self._stopping: set[int] = set()
+        self._unwritten: dict[int, dict[str, Any]] = defaultdict(dict)
+        """What the database could not take, as when the disk is full: told all the same, and written later."""
         self._closing = threading.Event()
 
-    def register(self, kind: str, work: Work) -> None:
-        self._works[kind] = work
+    def register(self, kind: str, work: Work, ended: Ended = lambda job: None) -> None:
+        self._kinds[kind] = _Kind(work, ended)
 
     def resume(self) -> None:
         """Take up what a stop of the server had interrupted."""
         with self._sessions() as session:
             unfinished = session.scalars(select(Job).where(Job.state.in_(OPEN)).order_by(Job.id)).all()
         for job in unfinished:
-            self._pool.submit(self._run, job.id)
+            if job.state == "running" and job.attempts >= MOST_ATTEMPTS:
+                self._end(
+                    job.id, "failed",
+                    f"{job.label} was under way {job.attempts} times when Pampa was stopped hard, so it is not begun "
+                    "again by itself. Nothing was lost. Start it anew, or leave the file out.",
+                )  # fmt: skip
+            else:
+                self._pool.submit(self._run, job.id)
 
     def start(self, kind: str, episode_id: int, label: str, **parameters: Any) -> int:
         """Put a job on the list and begin; returns its number."""
@@ -66,9 +90,15 @@ class Jobs:
     def cancel(self, job_id: int) -> None:
         """Stop a job soon; what it has made so far goes. One that has ended stays as it is."""
         with self._sessions() as session:
-            if session.get(Job, job_id) is None:
-                raise NotFound("That job is not on the list any more.")
-        self._stopping.add(job_id)
+            job = session.get(Job, job_id)
+        if job is None:
+            raise NotFound("That job is not on the list any more.")
+        with self._lock:
+            at_work = job_id in self._running
+            if at_work:
+                self._stopping.add(job_id)
+        if not at_work and job.state in OPEN:
+            self._end(job_id, "cancelled")
 
     def episode_of(self, job_id: int) -> int:
         """The episode that a job works for."""
@@ -77,9 +107,11 @@ class Jobs:
 
     def open_jobs(self, episode_id: int) -> list[dict[str, Any]]:
         """Jobs of an episode that wait or run."""
+        self._write_later()
         with self._sessions() as session:
-            jobs = session.scalars(select(Job).where(Job.episode_id == episode_id, Job.state.in_(OPEN)))
-            return [as_dict(job) for job in jobs]
+            jobs = session.scalars(select(Job).where(Job.episode_id == episode_id, Job.state.in_(OPEN))).all()
+        told = [{**as_dict(job), **_shown(self._unwritten.get(job.id, {}))} for job in jobs]
+        return [job for job in told if job["state"] in OPEN]
 
     def wait(self, timeout: float = 120) -> None:
         """Wait until nothing runs: for tests and the demo."""
@@ -87,7 +119,7 @@ class Jobs:
         steps = int(timeout / 0.02)
         for _ in range(steps):
             with self._sessions() as session:
-                if not session.scalar(select(Job.id).where(Job.state.in_(OPEN)).limit(1)):
+                if not set(session.scalars(select(Job.id).where(Job.state.in_(OPEN)))) - self._unwritten.keys():
                     return
             deadline.wait(0.02)
         raise TimeoutError("Jobs are still running.")
@@ -100,11 +132,21 @@ class Jobs:
     def _run(self, job_id: int) -> None:
         if self._closing.is_set():
             return
+        with self._lock:
+            self._running.add(job_id)
+        try:
+            self._work(job_id)
+        finally:
+            with self._lock:
+                self._running.discard(job_id)
+                self._stopping.discard(job_id)
+
+    def _work(self, job_id: int) -> None:
         with self._sessions() as session:
             job = session.get(Job, job_id)
         if job is None or job.state not in OPEN:
             return
-        last = -1.0
+        last = 0.0
 
         def progress(doing: str, share: float) -> None:
             nonlocal last
@@ -114,38 +156,60 @@ class Jobs:
                 raise _Interrupted
             if abs(share - last) >= WRITE_EVERY or share >= 1:
                 last = share
-                self._tell(job_id, state="running", doing=doing, share=share)
+                self._tell(job_id, doing=doing, share=share)
 
         try:
+            self._tell(job_id, state="running", doing="Starting", share=0.0, attempts=job.attempts + 1)
             progress("Starting", 0.0)
-            self._works[job.kind](job.parameters, progress, job_id)
-            self._tell(job_id, state="done", share=1.0, doing="")
+            with disk_errors():
+                self._kinds[job.kind].work(job.parameters, progress, job_id)
+            self._end(job_id, "done")
         except _Interrupted:
-            return
+            self._tell(job_id, state="waiting", attempts=job.attempts)
         except Cancelled:
-            self._tell(job_id, state="cancelled", doing="")
+            self._end(job_id, "cancelled")
         except PampaError as error:
-            self._tell(job_id, state="failed", error=str(error), doing="")
+            self._end(job_id, "failed", str(error))
         except Exception:
             if self._closing.is_set():
                 return
             log.exception("job %s failed", job_id)
-            self._tell(
-                job_id, state="failed", doing="",
-                error=f"{job.label} failed inside Pampa. Nothing was lost. Try again; the log says more.",
-            )  # fmt: skip
+            self._end(
+                job_id, "failed", f"{job.label} failed inside Pampa. Nothing was lost. Try again; the log says more."
+            )
 
-    def _tell(self, job_id: int, **changes: Any) -> None:
-        with self._sessions.begin() as session:
-            job = session.get_one(Job, job_id)
-            for name, value in changes.items():
-                setattr(job, name, value)
-            told = as_dict(job)
-        self._events.post(Event("job", job.episode_id, told))
+    def _end(self, job_id: int, state: str, error: str = "") -> None:
+        job = self._tell(job_id, state=state, doing="", error=error, **({"share": 1.0} if state == "done" else {}))
+        job.state, job.error = state, error
+        self._kinds[job.kind].ended(job)
+
+    def _tell(self, job_id: int, **changes: Any) -> Job:
+        """Write down how a job stands, if that can be written, and tell it in any case."""
+        try:
+            with self._sessions.begin() as session:
+                job = session.get_one(Job, job_id)
+                for name, value in {**self._unwritten.get(job_id, {}), **changes}.items():
+                    setattr(job, name, value)
+            self._unwritten.pop(job_id, None)
+        except PampaError as error:
+            log.warning("job %s: %s", job_id, error)
+            self._unwritten[job_id].update(changes)
+            with self._sessions() as session:
+                job = session.get_one(Job, job_id)
+        self._events.post(Event("job", job.episode_id, {**as_dict(job), **_shown(self._unwritten.get(job_id, {}))}))
+        return job
+
+    def _write_later(self) -> None:
+        for job_id in list(self._unwritten):
+            self._tell(job_id)
 
 
 class _Interrupted(Exception):
-    """The studio closes: the job stays on the list as running, and is taken up at the next start."""
+    """The studio closes: the job stays on the list and is taken up at the next start."""
+
+
+def _shown(changes: dict[str, Any]) -> dict[str, Any]:
+    return {name: value for name, value in changes.items() if name != "attempts"}
 
 
 def as_dict(job: Job) -> dict[str, Any]:

@@ -13,6 +13,7 @@ from pampa.core.mix.tone import Tone
 from pampa.core.sound import RATE
 from pampa.core.timeline.cutting import put_back
 from pampa.core.timeline.document import Document, Seam, Track
+from pampa.store.models import Job
 from pampa.studio.editing import Editing, State
 from pampa.studio.events import Event, Events
 from pampa.studio.finding import Finding
@@ -53,7 +54,7 @@ class Joins:
         self._lock = threading.Lock()
         self._checked: dict[int, Checked] = {}
         self._at_work: set[int] = set()
-        jobs.register("joins", self._check)
+        jobs.register("joins", self._check, self._ended)
 
     def opened(self, episode_id: int, seam_id: int) -> Opened:
         """The episode as it would be with a seam put back: to be seen and heard, nothing is changed."""
@@ -112,16 +113,16 @@ class Joins:
 
     def _check(self, parameters: dict[str, Any], progress: Progress, job_id: int) -> None:
         episode_id = self._jobs.episode_of(job_id)
-        try:
-            state = self._editing.state(episode_id)
-            faults = self.faults(state, progress)
-            with self._lock:
-                told = {seam: [asdict(fault) for fault in found] for seam, found in faults.items()}
-                self._checked[episode_id] = Checked(state.revision, told, False)
-        finally:
-            with self._lock:
-                self._at_work.discard(episode_id)
-        self._events.post(Event("joins", episode_id))
+        state = self._editing.state(episode_id)
+        faults = self.faults(state, progress)
+        with self._lock:
+            told = {seam: [asdict(fault) for fault in found] for seam, found in faults.items()}
+            self._checked[episode_id] = Checked(state.revision, told, False)
+
+    def _ended(self, job: Job) -> None:
+        with self._lock:
+            self._at_work.discard(job.episode_id)
+        self._events.post(Event("joins", job.episode_id))
 
     def faults(self, state: State, progress: Progress = lambda doing, share: None) -> dict[int, list[Fault]]:
         """What may be heard at each seam that something may be heard at, measured on the sound as treated."""

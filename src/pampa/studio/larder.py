@@ -4,13 +4,14 @@ from dataclasses import dataclass
 from typing import Any
 
 from sqlalchemy import ColumnElement, func, select
-from sqlalchemy.orm import Session, sessionmaker
+from sqlalchemy.orm import Session
 
 from pampa.core.checkup.beat import tempo
 from pampa.core.errors import EditRefused, NotFound, PampaError
 from pampa.core.executor import Executor
 from pampa.core.loudness import measure_source, summarise
 from pampa.core.sound import RATE, Excerpt
+from pampa.store.database import Sessions
 from pampa.store.models import Piece, Recording, Upload, now
 from pampa.studio.editing import Editing, State
 from pampa.studio.events import Event, Events
@@ -18,6 +19,7 @@ from pampa.studio.jobs import Jobs, Progress
 from pampa.studio.recordings import Recordings
 from pampa.studio.shows import Shows
 from pampa.studio.sounds import Sounds
+from pampa.studio.uploads import Uploads
 
 __all__ = ["KINDS", "Found", "Larder", "Piece", "Recording"]
 
@@ -39,15 +41,16 @@ class Found:
 class Larder:
     """The larders of all shows. A piece is a recording on its show's shelf, and what is known of it."""
 
-    def __init__(self, sessions: sessionmaker[Session], jobs: Jobs, events: Events, shows: Shows, editing: Editing,
-                 recordings: Recordings, sounds: Sounds, executor: Executor) -> None:  # fmt: skip
+    def __init__(self, sessions: Sessions, jobs: Jobs, events: Events, shows: Shows, editing: Editing,
+                 recordings: Recordings, uploads: Uploads, sounds: Sounds, executor: Executor) -> None:  # fmt: skip
         self._sessions, self._jobs, self._events, self._shows = sessions, jobs, events, shows
-        self._editing, self._recordings, self._sounds, self._executor = editing, recordings, sounds, executor
+        self._editing, self._recordings, self._uploads = editing, recordings, uploads
+        self._sounds, self._executor = sounds, executor
         jobs.register("shelve", self._shelve)
 
     def begin_upload(self, show_id: int, name: str, size: int, kind: str) -> Upload:
         """Announce a file for the larder. It becomes a piece once it has come in and is measured."""
-        return self._recordings.begin_upload(self._shows.shelf(show_id), name, size, role=kind)
+        return self._uploads.begin(self._shows.shelf(show_id), name, size, role=kind)
 
     def keep(self, recording_id: int, *, kind: str, name: str, tags: str = "", start: int = 0, length: int | None = None
              ) -> int:  # fmt: skip

@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 from sqlalchemy import delete, select
-from sqlalchemy.orm import Session, sessionmaker
+from sqlalchemy.orm import Session
 
 from pampa.core.errors import EditRefused, NotFound
 from pampa.core.sound import RATE, FloatArray, extents
@@ -15,6 +15,7 @@ from pampa.core.sync.clock import Clock, through
 from pampa.core.sync.compare import Way, listen, places_to_look, side_by_side
 from pampa.core.sync.features import Mono, at_work_rate
 from pampa.core.timeline.in_step import Lie, moves, recordings_of, room_for
+from pampa.store.database import Sessions
 from pampa.store.models import Lining, Recording
 from pampa.studio.editing import Editing, State
 from pampa.studio.events import Event, Events
@@ -52,7 +53,7 @@ class Proposal:
 class LiningUp:
     """The proposals of all episodes."""
 
-    def __init__(self, sessions: sessionmaker[Session], jobs: Jobs, events: Events, editing: Editing,
+    def __init__(self, sessions: Sessions, jobs: Jobs, events: Events, editing: Editing,
                  sounds: Sounds) -> None:  # fmt: skip
         self._sessions, self._jobs, self._events = sessions, jobs, events
         self._editing, self._sounds = editing, sounds

@@ -7,7 +7,6 @@ from typing import Any, Literal
 
 import numpy as np
 from sqlalchemy import select
-from sqlalchemy.orm import Session, sessionmaker
 
 from pampa.core.checkup.examine import in_bands
 from pampa.core.checkup.findings import Finding
@@ -21,7 +20,8 @@ from pampa.core.mend.report import Deed, Mark, deeds, marks
 from pampa.core.mend.spectra import SIZE
 from pampa.core.sound import RATE, FloatArray, Source, db_to_gain, extents
 from pampa.core.timeline.mending import amounts_in
-from pampa.store.models import CheckupRow, Episode, Recording
+from pampa.store.database import Sessions
+from pampa.store.models import CheckupRow, Episode, Job, Recording
 from pampa.studio.editing import Editing, State
 from pampa.studio.events import Event, Events
 from pampa.studio.jobs import Jobs, Progress
@@ -73,7 +73,7 @@ class LastTime:
 class Mending:
     """The mending of all recordings. What is on or off is in the episode's document; this looks after the rest."""
 
-    def __init__(self, sessions: sessionmaker[Session], jobs: Jobs, events: Events, shows: Shows, editing: Editing,
+    def __init__(self, sessions: Sessions, jobs: Jobs, events: Events, shows: Shows, editing: Editing,
                  sounds: Sounds) -> None:  # fmt: skip
         self._sessions, self._jobs, self._events = sessions, jobs, events
         self._shows, self._editing, self._sounds = shows, editing, sounds
@@ -81,7 +81,7 @@ class Mending:
         self._at_work: set[int] = set()
         self._overlooks = Overlooks()
         self._compared = lru_cache(256)(self._level_change)
-        jobs.register("mend", self._measure)
+        jobs.register("mend", self._measure, self._ended)
         editing.watch(self.look_after)
 
     def look_after(self, state: State) -> None:
@@ -202,18 +202,19 @@ class Mending:
         """The job: measure until nothing is lacking, also of what was asked for meanwhile."""
         number = parameters["recording"]
         episode_id = self._jobs.episode_of(job_id)
-        try:
-            while True:
-                amounts = amounts_in(self._editing.state(episode_id).document, number)
-                if not self._sounds.lacks_mends(number, amounts):
-                    break
-                self._sounds.measure_mends(number, amounts, progress)
-        finally:
-            with self._lock:
-                self._at_work.discard(number)
-        # An edit may have come after the last look and found this still at work.
-        self.look_after(self._editing.state(episode_id))
-        self._events.post(Event("mended", episode_id, {"recording": number}))
+        while True:
+            amounts = amounts_in(self._editing.state(episode_id).document, number)
+            if not self._sounds.lacks_mends(number, amounts):
+                return
+            self._sounds.measure_mends(number, amounts, progress)
+
+    def _ended(self, job: Job) -> None:
+        number = job.parameters["recording"]
+        with self._lock:
+            self._at_work.discard(number)
+        if job.state == "done":  # an edit may have come after the last look and found this still at work
+            self.look_after(self._editing.state(job.episode_id))
+        self._events.post(Event("mended", job.episode_id, {"recording": number}))
 
     def _known(self, recording_id: int, amounts: Amounts) -> dict[str, Any]:
         if amounts == Amounts():

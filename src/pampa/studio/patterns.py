@@ -5,10 +5,11 @@ from dataclasses import asdict
 from typing import Any
 
 from sqlalchemy import select
-from sqlalchemy.orm import Session, sessionmaker
+from sqlalchemy.orm import Session
 
 from pampa.core.errors import EditRefused, NotFound
 from pampa.core.timeline.document import Clip, Document, Track
+from pampa.store.database import Sessions
 from pampa.store.models import Episode, Pattern, Piece, Recording, now
 from pampa.studio.editing import Editing, State
 from pampa.studio.larder import Larder
@@ -24,7 +25,7 @@ ENDING = "ending"
 class Patterns:
     """The patterns of all shows."""
 
-    def __init__(self, sessions: sessionmaker[Session], shows: Shows, editing: Editing, recordings: Recordings,
+    def __init__(self, sessions: Sessions, shows: Shows, editing: Editing, recordings: Recordings,
                  larder: Larder) -> None:  # fmt: skip
         self._sessions, self._shows, self._editing = sessions, shows, editing
         self._recordings, self._larder = recordings, larder

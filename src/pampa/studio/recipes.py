@@ -3,10 +3,11 @@
 from dataclasses import asdict
 
 from sqlalchemy import select
-from sqlalchemy.orm import Session, sessionmaker
+from sqlalchemy.orm import Session
 
 from pampa.core.errors import EditRefused, NotFound
 from pampa.core.mend.amounts import Amounts
+from pampa.store.database import Sessions
 from pampa.store.models import MendRecipe, Recording
 from pampa.studio.editing import Editing
 from pampa.studio.shows import Shows
@@ -19,7 +20,7 @@ MOST = 100
 class Recipes:
     """The recipes of all shows."""
 
-    def __init__(self, sessions: sessionmaker[Session], shows: Shows, editing: Editing) -> None:
+    def __init__(self, sessions: Sessions, shows: Shows, editing: Editing) -> None:
         self._sessions, self._shows, self._editing = sessions, shows, editing
 
     def of_recording(self, recording_id: int) -> list[MendRecipe]:

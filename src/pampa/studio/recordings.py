@@ -1,28 +1,28 @@
-"""Recordings: bring files in, in pieces that may stop and go on; conform and analyse them; name who is who."""
+"""Recordings: conform and analyse the files that came in, put them onto tracks; name who is who."""
 
 import re
-import uuid
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 from sqlalchemy import func, select
-from sqlalchemy.orm import Session, sessionmaker
+from sqlalchemy.orm import Session
 
-from pampa.core.errors import EditRefused, NotFound, PampaError, UnreadableSound
+from pampa.core.errors import EditRefused, NotFound, UnreadableSound
 from pampa.core.executor import Executor
 from pampa.core.files.stalks import read_stalks
 from pampa.core.loudness.measure import summarise, to_db
 from pampa.core.sound import FloatArray, db_to_gain, extents
 from pampa.core.voice.level import speech_level
-from pampa.store.media import DiskFull, Media, safe_name, safe_suffix
-from pampa.store.models import CheckupRow, Episode, Recording, Upload
+from pampa.store.database import Sessions
+from pampa.store.media import Media, safe_name
+from pampa.store.models import CheckupRow, Episode, Job, Recording, Upload
 from pampa.studio.editing import Editing, State
 from pampa.studio.events import Event, Events
 from pampa.studio.jobs import Jobs, Progress
-from pampa.studio.sounds import Sounds, conformed_key
+from pampa.studio.sounds import GONE, Sounds, conformed_key
 
-__all__ = ["DiskFull", "Recording", "Recordings", "Upload", "UploadOutOfStep"]
+__all__ = ["GONE", "Recording", "Recordings"]
 
 TRACK_KINDS = ("person", "spot", "music", "effects")
 UNPLACED = ("reference", "room tone")
@@ -31,87 +31,44 @@ LAST = 1 << 30
 """The rank of what was borrowed: after what came in for this episode."""
 
 
-class UploadOutOfStep(PampaError):
-    """A piece of an upload does not follow what has been received."""
-
-    def __init__(self, received: int) -> None:
-        self.received = received
-        super().__init__(f"{received} bytes of this file have arrived. Go on from there; nothing was lost.")
-
-
 class Recordings:
     """The recordings of all episodes."""
 
-    def __init__(self, sessions: sessionmaker[Session], media: Media, jobs: Jobs, events: Events, editing: Editing,
-                 sounds: Sounds, executor: Executor, largest: int) -> None:  # fmt: skip
+    def __init__(self, sessions: Sessions, media: Media, jobs: Jobs, events: Events, editing: Editing,
+                 sounds: Sounds, executor: Executor) -> None:  # fmt: skip
         self._sessions, self._media, self._jobs, self._events = sessions, media, jobs, events
-        self._editing, self._sounds, self._executor, self._largest = editing, sounds, executor, largest
-        jobs.register("bring in", self._bring_in)
+        self._editing, self._sounds, self._executor = editing, sounds, executor
+        jobs.register("bring in", self._bring_in, self._given_up)
 
-    def of_episode(self, episode_id: int, *, removed: bool = False) -> list[Recording]:
-        """The list as a person has ordered it; or what was removed from it."""
+    def of_episode(self, episode_id: int, *, removed: bool = False, gone: bool = False) -> list[Recording]:
+        """The list as a person has ordered it; or what was removed from it; gone : with what was deleted for good."""
         with self._sessions() as session:
             wanted = select(Recording).where(Recording.episode_id == episode_id, Recording.removed.is_(removed))
+            if not gone:
+                wanted = wanted.where(Recording.state != GONE)
             return list(session.scalars(wanted.order_by(Recording.rank, Recording.id)))
 
-    def begin_upload(self, episode_id: int, name: str, size: int, **details: Any) -> Upload:
-        """Announce a file. Refused if it is empty, too large, or the disk has no room for it.
+    def take_upload(self, upload: Upload, sha256: str, suffix: str) -> Recording:
+        """The recording that an upload became, its original being kept; both are written down in one transaction.
 
-        details : of the recording that it will be: after_track, person, role, placed.
+        Where the episode holds the very same file already it is that one, and a removed one comes back.
         """
-        name = safe_name(name)
-        if size <= 0:
-            raise UnreadableSound(f"{name} is empty: it holds no bytes. Copy it from the recorder again.")
-        if size > self._largest:
-            raise UnreadableSound(f"{name} is larger than the {self._largest / 1e9:.0f} GB that one file may have.")
-        self._media.require_room(size)
+        job = None
         with self._sessions.begin() as session:
-            if session.get(Episode, episode_id) is None:
-                raise NotFound("There is no such episode.")
-            upload = Upload(id=uuid.uuid4().hex, episode_id=episode_id, name=name, size=size, received=0,
-                            details=details)  # fmt: skip
-            session.add(upload)
-        return upload
-
-    def upload(self, upload_id: str) -> Upload:
-        with self._sessions() as session:
-            upload = session.get(Upload, upload_id)
-        if upload is None:
-            raise NotFound("That upload is not known: it has ended or was given up. Drop the file again.")
-        return upload
-
-    def receive(self, upload_id: str, offset: int, data: bytes) -> tuple[Upload, Recording | None]:
-        """Take the next piece. What this returns as received is on disk. The last piece ends the upload."""
-        upload = self.upload(upload_id)
-        if offset != upload.received:
-            raise UploadOutOfStep(upload.received)
-        if offset + len(data) > upload.size:
-            raise UnreadableSound(f"More arrived of {upload.name} than was announced. Drop the file again.")
-        self._media.append(upload_id, offset, data)
-        with self._sessions.begin() as session:
-            session.get_one(Upload, upload_id).received = upload.received = offset + len(data)
-        if upload.received < upload.size:
-            return upload, None
-        suffix = safe_suffix(upload.name)
-        sha256 = self._media.keep(self._media.upload(upload_id), suffix)
-        known = self._known(upload, sha256)
-        if known:
-            return upload, known
-        recording = self._add(upload.episode_id, upload.name, sha256, suffix, upload.size,
-                              upload_id=upload_id, **upload.details)  # fmt: skip
-        return upload, recording
-
-    def _known(self, upload: Upload, sha256: str) -> Recording | None:
-        """The recording of the episode that holds the very same file, if it has one; a removed one comes back."""
-        with self._sessions.begin() as session:
-            wanted = select(Recording).where(Recording.episode_id == upload.episode_id, Recording.sha256 == sha256)
-            known = session.scalars(wanted.order_by(Recording.removed, Recording.id)).first()
-            if known:
-                known.removed = False
-                session.delete(session.get_one(Upload, upload.id))
-        if known:
-            self._tell(upload.episode_id)
-        return known
+            wanted = select(Recording).where(
+                Recording.episode_id == upload.episode_id, Recording.sha256 == sha256, Recording.state != GONE
+            )
+            recording = session.scalars(wanted.order_by(Recording.removed, Recording.id)).first()
+            if recording:
+                recording.removed = False
+            else:
+                recording, job = self._added(session, upload.episode_id, upload.name, sha256, suffix, upload.size,
+                                             **upload.details)  # fmt: skip
+            session.get_one(Upload, upload.id).recording_id = recording.id
+        if job:
+            self._jobs.go(job)
+        self._tell(upload.episode_id)
+        return recording
 
     def split(self, recording_id: int) -> Recording:
         """Make two recordings of one that holds a person on each side, each on a track of its own, in step."""
@@ -131,14 +88,6 @@ class Recordings:
             person=f"{name}, right", role="person", channels="right", offset=max(start, 0),
             drift_ppm=recording.drift_ppm,
         )  # fmt: skip
-
-    def give_up(self, upload_id: str) -> None:
-        """Forget an upload that was stopped."""
-        with self._sessions.begin() as session:
-            upload = session.get(Upload, upload_id)
-            if upload:
-                session.delete(upload)
-        self._media.upload(upload_id).unlink(missing_ok=True)
 
     def add_file(self, episode_id: int, path: Path, **details: Any) -> Recording:
         """Bring in a file of this machine, as the demo does."""
@@ -270,20 +219,32 @@ class Recordings:
         if recording.state != "ready":
             raise NotFound(f"{recording.name} has not been brought in yet. Its picture comes in a moment.")
 
-    def _add(self, episode_id: int, name: str, sha256: str, suffix: str, size: int, *, upload_id: str | None = None,
-             **details: Any) -> Recording:  # fmt: skip
+    def _add(self, episode_id: int, name: str, sha256: str, suffix: str, size: int, **details: Any) -> Recording:
         with self._sessions.begin() as session:
-            listed = select(func.max(Recording.rank)).where(Recording.episode_id == episode_id, Recording.rank < LAST)
-            recording = Recording(episode_id=episode_id, name=name, sha256=sha256, suffix=suffix, size=size,
-                                  facts={}, rank=session.scalar(listed) or 0, **details)  # fmt: skip
-            session.add(recording)
-            session.flush()
-            if upload_id:
-                session.delete(session.get_one(Upload, upload_id))
-            job = self._jobs.add(session, "bring in", episode_id, f"Bringing in {name}", recording=recording.id)
+            recording, job = self._added(session, episode_id, name, sha256, suffix, size, **details)
         self._jobs.go(job)
         self._tell(episode_id)
         return recording
+
+    def _added(self, session: Session, episode_id: int, name: str, sha256: str, suffix: str, size: int, **details: Any
+               ) -> tuple[Recording, Job]:  # fmt: skip
+        listed = select(func.max(Recording.rank)).where(Recording.episode_id == episode_id, Recording.rank < LAST)
+        recording = Recording(episode_id=episode_id, name=name, sha256=sha256, suffix=suffix, size=size,
+                              facts={}, rank=session.scalar(listed) or 0, **details)  # fmt: skip
+        session.add(recording)
+        session.flush()
+        job = self._jobs.add(session, "bring in", episode_id, f"Bringing in {name}", recording=recording.id)
+        return recording, job
+
+    def _given_up(self, job: Job) -> None:
+        """A recording whose job ended before it was settled is not waited for any more."""
+        if job.state not in ("failed", "cancelled"):
+            return
+        with self._sessions() as session:
+            recording = session.get(Recording, job.parameters["recording"])
+        if recording and recording.state == "waiting":
+            told = job.error or "Bringing it in was stopped. Its file is kept; choose its channels to begin again."
+            self._settle(recording.id, state="failed", error=told)
 
     def _bring_in(self, parameters: dict[str, Any], progress: Progress, job_id: int) -> None:
         """The job: conform, analyse, and put the recording onto a track. Doing it again changes nothing."""
@@ -312,9 +273,8 @@ class Recordings:
         self._jobs.start(after, recording.episode_id, f"{doing} {recording.name}", recording=recording.id)
 
     def _conformed(self, recording: Recording, progress: Progress) -> dict[str, Any]:
-        def told(share: float) -> bool:
+        def told(share: float) -> None:
             progress("Reading" if share < 1 else "Measuring", 0.8 * share)
-            return True
 
         facts, part = self._sounds.conform(recording, told)
         return {

@@ -6,7 +6,6 @@ from pathlib import Path
 from typing import Any
 
 from sqlalchemy import select
-from sqlalchemy.orm import Session, sessionmaker
 
 from pampa.core.deliver.deliver import deliver
 from pampa.core.deliver.formats import Format
@@ -17,6 +16,7 @@ from pampa.core.errors import EditRefused, NotFound
 from pampa.core.executor import Executor
 from pampa.core.mix.render import MonoSum
 from pampa.core.sound import RATE, Source
+from pampa.store.database import Sessions
 from pampa.store.media import Media
 from pampa.store.models import Delivery
 from pampa.studio.editing import Editing
@@ -29,7 +29,7 @@ from pampa.studio.shows import Shows
 class Sending:
     """Deliveries of all episodes."""
 
-    def __init__(self, sessions: sessionmaker[Session], media: Media, jobs: Jobs, events: Events, editing: Editing,
+    def __init__(self, sessions: Sessions, media: Media, jobs: Jobs, events: Events, editing: Editing,
                  listening: Listening, shows: Shows, executor: Executor) -> None:  # fmt: skip
         self._sessions, self._media, self._jobs, self._events = sessions, media, jobs, events
         self._editing, self._listening, self._shows, self._executor = editing, listening, shows, executor

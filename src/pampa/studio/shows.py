@@ -3,16 +3,16 @@
 from typing import Any
 
 from sqlalchemy import func, select
-from sqlalchemy.orm import Session, sessionmaker
 
 from pampa.core.errors import EditRefused, NotFound
+from pampa.store.database import Sessions
 from pampa.store.models import Episode, Show
 
 
 class Shows:
     """What is worked on."""
 
-    def __init__(self, sessions: sessionmaker[Session]) -> None:
+    def __init__(self, sessions: Sessions) -> None:
         self._sessions = sessions
 
     def all_shows(self, *, archived: bool = False) -> list[Show]:

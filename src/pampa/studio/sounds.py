@@ -1,41 +1,63 @@
 """Where sound comes from: conformed recordings, and their treated segments, computed once and kept."""
 
+import contextlib
 import hashlib
 import json
 import os
 import threading
-from collections import OrderedDict
+import time
+from collections import OrderedDict, defaultdict
 from collections.abc import Callable
 from dataclasses import astuple, dataclass
 from pathlib import Path
 
 import numpy as np
-from sqlalchemy.orm import Session, sessionmaker
 
-from pampa.core.errors import NotFound
+from pampa.core.errors import DiskFull, NotFound, PampaError
 from pampa.core.executor import Executor
 from pampa.core.files.child import conform_in_child
-from pampa.core.files.conform import Facts, conformed_source
+from pampa.core.files.conform import Facts, conformed_source, read_facts
+from pampa.core.files.room import require_reserve
+from pampa.core.files.source import FileSource
+from pampa.core.files.whole import MAKING, whole
 from pampa.core.loudness import measure_part, measure_source
 from pampa.core.loudness.parts import CELLS_PER_S, LoudnessPart
 from pampa.core.mend.amounts import Amounts
 from pampa.core.mend.clean import VERSION as MENDS_VERSION
 from pampa.core.mend.clean import Told, chain
 from pampa.core.mix.tone import Tone, quiet_place
-from pampa.core.sound import RATE, SEGMENT_S, ArraySource, Curve, FloatArray, Segment, Source, segments
+from pampa.core.sound import RATE, SEGMENT_S, Curve, FloatArray, Segment, Silence, Source, segments
 from pampa.core.sync.clocked import clocked, clocked_curve, clocked_frames
 from pampa.core.voice.level import speech_activity, speech_level
 from pampa.core.voice.recipe import Recipe
 from pampa.core.voice.treat import VERSION, threshold_of, treat_segment
+from pampa.store.database import Sessions
 from pampa.store.media import Media
 from pampa.store.models import Recording
 from pampa.studio.mends import Mends
 
 SEGMENT = SEGMENT_S * RATE
 SAMPLED_SEGMENTS = 6
+USE_NOTED_S = 60.0
 COMMON_LEVEL_LUFS = -21.0
 """Everybody's speech is brought to this loudness in the mix, measured in one channel."""
 QUIETEST_LIFTED_LUFS = -60.0
+ENERGY = "energy.npy"
+"""Written last: a conformed folder with it is whole."""
+
+
+GONE, SILENT = "gone", "silent-"
+"""The state of a recording whose original was deleted for good, and how the key of such a sound begins."""
+
+
+class OriginalMissing(PampaError):
+    """A file that was brought in is not in the data folder any more."""
+
+    def __init__(self, name: str) -> None:
+        super().__init__(
+            f"The original of {name} is not in the data folder any more. Nothing else was changed. Bring the file in "
+            "again, or restore it from a backup; `pampa doctor` lists what is missing."
+        )
 
 
 @dataclass(frozen=True, eq=False)
@@ -57,12 +79,12 @@ def conformed_key(recording: Recording) -> str:
 class Sounds:
     """All sources of a studio, opened when they are asked for."""
 
-    def __init__(self, sessions: sessionmaker[Session], media: Media, executor: Executor) -> None:
+    def __init__(self, sessions: Sessions, media: Media, executor: Executor) -> None:
         self._sessions = sessions
         self._media = media
         self._executor = executor
-        self._making = threading.Lock()
-        self._conformed: dict[str, ArraySource] = {}
+        self._making: defaultdict[str, threading.Lock] = defaultdict(threading.Lock)
+        self._conformed: dict[str, FileSource | Silence] = {}
         self._analyses: dict[str, Analysis] = {}
         self._levels: dict[str, float | None] = {}
         self._keys: dict[int, str] = {}
@@ -71,35 +93,48 @@ class Sounds:
     def key(self, recording_id: int) -> str:
         """The exact sound behind a recording's number."""
         if recording_id not in self._keys:
-            self._keys[recording_id] = conformed_key(self._recording(recording_id))
+            recording = self._recording(recording_id)
+            frames = recording.facts.get("conformed_frames", 0)
+            self._keys[recording_id] = f"{SILENT}{frames}" if recording.state == GONE else conformed_key(recording)
         return self._keys[recording_id]
 
-    def conform(self, recording: Recording, progress: Callable[[float], bool] = lambda share: True
+    def conform(self, recording: Recording, progress: Callable[[float], None] = lambda share: None
                 ) -> tuple[Facts, LoudnessPart]:  # fmt: skip
-        """Make a recording's conformed folder and measure it. Raises UnreadableSound where no sound is in it."""
-        original = self._media.original(recording.sha256, recording.suffix)
-        folder = self._media.conformed(conformed_key(recording))
-        self._media.require_room(recording.size)
-        facts = conform_in_child(original, folder, channels=recording.channels, progress=progress)  # type: ignore[arg-type]
-        part = measure_source(conformed_source(folder), self._executor)
-        np.save(folder / "making.npy", part.energy)
-        (folder / "making.npy").replace(folder / "energy.npy")
+        """Make a recording's conformed folder, if it is not there, and measure it.
+
+        Raises UnreadableSound where no sound is in it. Of two that want the same content at once, one makes it.
+        """
+        key = conformed_key(recording)
+        folder = self._media.conformed(key)
+        with self._making[key]:
+            if (folder / ENERGY).exists():
+                facts = read_facts(folder)
+            else:
+                original = self._media.original(recording.sha256, recording.suffix)
+                if not original.exists():
+                    raise OriginalMissing(recording.name)
+                self._media.require_room(recording.size)
+                facts = conform_in_child(original, folder, channels=recording.channels, progress=progress)  # type: ignore[arg-type]
+            part = measure_source(conformed_source(folder), self._executor)
+            if not (folder / ENERGY).exists():
+                with whole(folder / ENERGY) as making:
+                    np.save(making, part.energy)
         return facts, part
 
     def folder(self, recording_id: int) -> Path:
         """A recording's conformed folder. It is a cache: if somebody has deleted it, it is made again."""
         folder = self._media.conformed(self.key(recording_id))
-        if not (folder / "energy.npy").exists():
-            with self._making:
-                if not (folder / "energy.npy").exists():
-                    self.conform(self._recording(recording_id))
+        if not (folder / ENERGY).exists():
+            self.conform(self._recording(recording_id))
         return folder
 
     def conformed(self, recording_id: int, drift_ppm: float = 0.0) -> Source:
         """A recording at 48 kHz, on a clock that runs true once `drift_ppm` is taken out."""
         key = self.key(recording_id)
         if key not in self._conformed:
-            self._conformed[key] = conformed_source(self.folder(recording_id))
+            silent = key.startswith(SILENT)
+            found = Silence(int(key.removeprefix(SILENT))) if silent else conformed_source(self.folder(recording_id))
+            self._conformed[key] = found
         return clocked(self._conformed[key], drift_ppm)
 
     def version(self, recording_id: int, drift_ppm: float) -> str:
@@ -114,9 +149,16 @@ class Sounds:
         """What is known of a recording since it came in, on its own clock."""
         key = self.key(recording_id)
         if key not in self._analyses:
-            energy = np.load(self.folder(recording_id) / "energy.npy")
+            energy = self._energy(recording_id)
             self._analyses[key] = Analysis(energy, speech_activity(energy), speech_level(energy), quiet_place(energy))
         return self._analyses[key]
+
+    def _energy(self, recording_id: int) -> Curve:
+        source = self.conformed(recording_id)
+        if isinstance(source, Silence):
+            return np.zeros(source.frames * CELLS_PER_S // RATE)
+        energy: Curve = np.load(self.folder(recording_id) / ENERGY)
+        return energy
 
     def tone(self, recording_id: int, drift_ppm: float) -> Tone | None:
         """Where a recording has nothing but its room, on a clock that runs true."""
@@ -136,7 +178,7 @@ class Sounds:
     def mended(self, recording_id: int, amounts: Amounts, *, only: str | None = None) -> Source:
         """A recording on its own clock, mended as far as is measured. only : one process, to hear it alone."""
         source = self.conformed(recording_id)
-        if amounts == Amounts():
+        if amounts == Amounts() or isinstance(source, Silence):
             return source
         return chain(source, amounts, self.mends.known(self.folder(recording_id), amounts), only=only)
 
@@ -151,7 +193,9 @@ class Sounds:
 
     def lacks_mends(self, recording_id: int, amounts: Amounts) -> bool:
         """Whether `measure_mends` has something to do."""
-        return amounts != Amounts() and self.mends.lacks(self.folder(recording_id), amounts)
+        if amounts == Amounts() or self.key(recording_id).startswith(SILENT):
+            return False
+        return self.mends.lacks(self.folder(recording_id), amounts)
 
     def treated(self, recording_id: int, recipe: Recipe, drift_ppm: float = 0.0, amounts: Amounts | None = None
                 ) -> "Treated":  # fmt: skip
@@ -170,7 +214,7 @@ class Sounds:
 
     def _mended(self, recording_id: int, amounts: Amounts) -> str:
         """What mended sound depends on: the amounts, and what has been measured of them so far."""
-        if amounts == Amounts():
+        if amounts == Amounts() or self.key(recording_id).startswith(SILENT):
             return ""
         known = sorted(self.mends.known(self.folder(recording_id), amounts))
         return f" {MENDS_VERSION} {astuple(amounts)} {known}"
@@ -245,6 +289,12 @@ class Treated:
             out[a - start : b - start] = self.segment(self._at(index))[a - begin : b - begin]
         return out
 
+    def _note_use(self) -> None:
+        """What was used longest ago is deleted first where the cache grows too large."""
+        with contextlib.suppress(OSError):
+            if time.time() - self._folder.stat().st_mtime > USE_NOTED_S:
+                os.utime(self._folder)
+
     def _at(self, index: int) -> Segment:
         return Segment(index, index * SEGMENT, min((index + 1) * SEGMENT, self.frames))
 
@@ -255,6 +305,7 @@ class Treated:
             if place in self._open:
                 self._open.move_to_end(place)
                 return self._open[place]
+        self._note_use()
         path = self._folder / f"{segment.index}.f32"
         shape = (segment.stop - segment.start, self.channels)
         try:
@@ -271,10 +322,11 @@ class Treated:
 
 def write_whole(path: Path, data: bytes) -> None:
     """Write a cache file so that it is there whole or not at all. A full disk only means it is not kept."""
-    making = path.with_name(f"{path.name}.{os.getpid()}-{threading.get_ident()}")
+    making = path.with_name(f"{path.name}{MAKING}-{os.getpid()}-{threading.get_ident()}")
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
+        require_reserve(path.parent)
         making.write_bytes(data)
         making.replace(path)
-    except OSError:
+    except (OSError, DiskFull):
         making.unlink(missing_ok=True)

@@ -26,6 +26,8 @@ from pampa.studio.sending import Sending
 from pampa.studio.settings import Settings
 from pampa.studio.shows import Shows
 from pampa.studio.sounds import Sounds
+from pampa.studio.space import Space
+from pampa.studio.uploads import Uploads
 from pampa.studio.versions import Versions
 
 
@@ -41,16 +43,20 @@ class Studio:
 
     def __init__(self, settings: Settings) -> None:
         self.settings = settings
-        settings.data.mkdir(parents=True, exist_ok=True)
+        settings.data.mkdir(mode=0o700, parents=True, exist_ok=True)
         self._hold = (settings.data / "in-use").open("w")
         try:
             fcntl.flock(self._hold, fcntl.LOCK_EX | fcntl.LOCK_NB)
         except OSError as error:
             self._hold.close()
             raise InUse(settings.data) from error
-        self._sessions = sessions = open_database(settings.data / "pampa.db")
+        try:
+            self.media = Media(settings.data)
+            self._sessions = sessions = open_database(settings.data / "pampa.db")
+        except BaseException:
+            self._hold.close()
+            raise
         executor = Threads(settings.workers)
-        self.media = Media(settings.data)
         self.events = Events()
         self.access = Access(sessions)
         self.shows = Shows(sessions)
@@ -58,12 +64,12 @@ class Studio:
         self.editing = Editing(sessions, self.events)
         self.sounds = Sounds(sessions, self.media, executor)
         self.listening = Listening(self.editing, self.sounds, self.events, executor)
-        self.recordings = Recordings(
-            sessions, self.media, self.jobs, self.events, self.editing, self.sounds, executor, settings.largest_upload
-        )
+        self.recordings = Recordings(sessions, self.media, self.jobs, self.events, self.editing, self.sounds, executor)
+        self.uploads = Uploads(sessions, self.media, self.jobs, self.recordings, settings.largest_upload)
         self.larder = Larder(
-            sessions, self.jobs, self.events, self.shows, self.editing, self.recordings, self.sounds, executor
-        )
+            sessions, self.jobs, self.events, self.shows, self.editing, self.recordings, self.uploads, self.sounds,
+            executor,
+        )  # fmt: skip
         self.patterns = Patterns(sessions, self.shows, self.editing, self.recordings, self.larder)
         self.recipes = Recipes(sessions, self.shows, self.editing)
         self.checking_up = CheckingUp(sessions, self.jobs, self.events, self.sounds, executor)
@@ -78,12 +84,15 @@ class Studio:
         self.exchange = Exchange(
             self.media, self.jobs, self.events, self.shows, self.editing, self.recordings, self.listening
         )
-        self.media.trim_cache(settings.cache_bytes)
+        self.space = Space(sessions, self.media, self.editing, self.sounds, self.events, settings.cache_bytes)
+        self.space.begin()
         self.jobs.resume()
+        self.uploads.finish_all()
 
     def close(self) -> None:
         """Stop background work and let the data folder go."""
         self.events.close()
+        self.space.close()
         self.jobs.close()
         self.editing.close()
         close_database(self._sessions)

@@ -7,12 +7,13 @@ from datetime import datetime
 from typing import Any
 
 from sqlalchemy import select
-from sqlalchemy.orm import Session, sessionmaker
+from sqlalchemy.orm import Session
 
 from pampa.core.errors import EditRefused, NotFound
 from pampa.core.timeline.codec import decode, encode
 from pampa.core.timeline.document import Document
 from pampa.core.timeline.versions import Difference, compare, gist
+from pampa.store.database import Sessions
 from pampa.store.models import Version
 from pampa.studio.editing import Editing, State
 
@@ -33,7 +34,7 @@ class Kept:
 class Versions:
     """The kept versions of all episodes."""
 
-    def __init__(self, sessions: sessionmaker[Session], editing: Editing) -> None:
+    def __init__(self, sessions: Sessions, editing: Editing) -> None:
         self._sessions, self._editing = sessions, editing
 
     def keep(self, episode_id: int, name: str) -> Kept:

@@ -113,7 +113,7 @@ class BroughtIn(BaseModel):
 
     revision: int
     name: Annotated[str, Field(min_length=1, max_length=200)]
-    text: Annotated[str, Field(max_length=50_000_000)]
+    text: Annotated[str, Field(max_length=16 << 20)]
 
 
 MarkerFile = Literal["csv", "vtt"]

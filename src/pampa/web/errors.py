@@ -7,10 +7,10 @@ from fastapi.exceptions import RequestValidationError
 from fastapi.responses import HTMLResponse, JSONResponse, Response
 from starlette.exceptions import HTTPException
 
-from pampa.core.errors import EditRefused, NotFound, PampaError, SignalError, UnreadableSound
+from pampa.core.errors import DiskFull, EditRefused, NotFound, PampaError, SignalError, UnreadableSound
 from pampa.studio.access import WeakPassword
 from pampa.studio.editing import RevisionConflict
-from pampa.studio.recordings import DiskFull, UploadOutOfStep
+from pampa.studio.uploads import UploadOutOfStep
 from pampa.web.pages import page
 
 UNFORESEEN = "Something failed inside Pampa. Nothing was lost. Try again; the log says more."

@@ -10,9 +10,10 @@ from pampa.core.timeline.document import Crossing, Kind
 from pampa.studio.editing import State
 from pampa.studio.lining_up import Proposal
 from pampa.studio.listening import Standing
-from pampa.studio.recordings import Recording, Upload
+from pampa.studio.recordings import Recording
 from pampa.studio.sending import Delivery
 from pampa.studio.shows import Episode, Show
+from pampa.studio.uploads import Upload
 
 Place = Annotated[int, Field(ge=0, le=1 << 40)]
 Name = Annotated[str, Field(min_length=1, max_length=200)]
@@ -293,9 +294,9 @@ class UploadOut(Told):
     recording: int | None = None
 
     @classmethod
-    def of(cls, upload: Upload, recording: Recording | None = None) -> "UploadOut":
+    def of(cls, upload: Upload) -> "UploadOut":
         return cls(id=upload.id, name=upload.name, size=upload.size, received=upload.received,
-                   recording=recording.id if recording else None)  # fmt: skip
+                   recording=upload.recording_id)  # fmt: skip
 
 
 class LoudnessOut(Told):

@@ -12,7 +12,8 @@ from pampa.core.deliver.sheet import TOLERANCE_LU, DeliverySheet, is_met, sheet_
 from pampa.core.deliver.solve import METERS_DIFFER_DB, Aim, Solution, at_gain, measure_parts, solve
 from pampa.core.deliver.tags import Tags, write_tags
 from pampa.core.executor import Executor, Inline
-from pampa.core.files.decode import open_sound
+from pampa.core.files.decode import read_sound
+from pampa.core.files.opened import SoundFile
 from pampa.core.files.whole import whole
 from pampa.core.loudness import LoudnessPart, measure_part, merge, summarise
 from pampa.core.loudness.kernels import EDGE
@@ -133,13 +134,16 @@ def _write(
 
 def measure_file(path: Path) -> tuple[LoudnessPart, int]:
     """Measure a file of any length while it is read: its energies and peaks, and its length in frames."""
+    return read_sound(path, _measured)
+
+
+def _measured(sound: SoundFile) -> tuple[LoudnessPart, int]:
     parts: list[LoudnessPart] = []
-    with open_sound(path) as sound:
-        size, lead, frames = SEGMENT_S * sound.rate, round(RUN_IN_S * sound.rate), 0
-        for before, piece, after in _with_context(sound.blocks, size, lead):
-            joined = join_frames([before, piece, after])
-            parts.append(measure_part(joined, sound.rate, lead=len(before), frames=len(piece)))
-            frames += len(piece)
+    size, lead, frames = SEGMENT_S * sound.rate, round(RUN_IN_S * sound.rate), 0
+    for before, piece, after in _with_context(sound.blocks, size, lead):
+        joined = join_frames([before, piece, after])
+        parts.append(measure_part(joined, sound.rate, lead=len(before), frames=len(piece)))
+        frames += len(piece)
     return merge(parts), frames
 
 

@@ -1,72 +1,67 @@
-"""Conforming in a process of its own, with limits on memory and time: a hostile file can harm only that."""
+"""Conforming in a process of its own, which can reach nothing but the one file and the one folder.
 
-import argparse
-import json
-import resource
-import subprocess
-import sys
+Limits on memory, time and files hold on every system, and where the kernel has Landlock it can open nothing else.
+What a hostile file can still do is to use a processor for a while.
+"""
+
 from collections.abc import Callable
 from dataclasses import asdict
 from pathlib import Path
 
-from pampa.core.errors import Cancelled, PampaError, UnreadableSound
-from pampa.core.files.conform import Channels, Facts, conform
+from pampa.core.errors import DiskFull, PampaError, UnreadableSound, disk_errors
+from pampa.core.files.children import ChildFailed, answer, ask_child, asked, tell
+from pampa.core.files.confine import confine
+from pampa.core.files.conform import Channels, Facts, conform_into, facts_of
+from pampa.core.files.whole import whole_folder
 
-MEMORY = 4 << 30
+MEMORY, LARGEST_FILE = 4 << 30, 1 << 40
 CPU_S = 3600
 
 
 def conform_in_child(
-    path: Path, folder: Path, *, channels: Channels = "auto", progress: Callable[[float], bool] = lambda share: True,
+    path: Path, folder: Path, *, channels: Channels = "auto", progress: Callable[[float], None] = lambda share: None,
 ) -> Facts:  # fmt: skip
-    """Like `conform`, in a child process. `progress` may return False to stop: then Cancelled is raised."""
-    command = [sys.executable, "-m", "pampa.core.files.child", str(path), str(folder), channels]
-    with subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True) as child:
-        assert child.stdout is not None
-        answer = {}
-        for line in child.stdout:
-            answer = json.loads(line)
-            if "share" in answer and not progress(answer["share"]):
-                child.kill()
-                raise Cancelled
-    if "facts" in answer:
-        return Facts(**answer["facts"])
-    raise UnreadableSound(
-        answer.get("error")
-        or f"{path.name} could not be read: reading it took too much memory or time, or crashed the decoder. "
-        "Nothing was changed. Export it again as WAV or FLAC."
-    )
+    """Like `conform`, in a child process. `progress` may raise to stop it.
+
+    Raises UnreadableSound where no sound is in the file, or reading it came to nothing; DiskFull.
+    """
+    with whole_folder(folder) as making:
+        try:
+            told = {"path": str(path), "folder": str(making), "channels": channels}
+            found = ask_child(__name__, told, lambda doing, share: progress(share))
+        except ChildFailed as error:
+            raise UnreadableSound(
+                f"{path.name} could not be read: reading it took too much memory or time, or crashed the decoder. "
+                "Nothing was changed. Export it again as WAV or FLAC."
+            ) from error
+        if "lacking" in found:
+            raise DiskFull(found["lacking"])
+        if "error" in found:
+            raise UnreadableSound(found["error"])
+    return facts_of(found["facts"])
 
 
 def main() -> None:
-    """The child: prints one JSON object a line, the last with the facts or the error."""
-    parser = argparse.ArgumentParser()
-    parser.add_argument("path", type=Path)
-    parser.add_argument("folder", type=Path)
-    parser.add_argument("channels")
-    given = parser.parse_args()
-    resource.setrlimit(resource.RLIMIT_AS, (MEMORY, MEMORY))
-    resource.setrlimit(resource.RLIMIT_CPU, (CPU_S, CPU_S))
+    """The child."""
+    told = asked()
+    path, folder = Path(told["path"]), Path(told["folder"])
+    confine(reads=[path], writes=[folder], memory=MEMORY, cpu_s=CPU_S, file_bytes=LARGEST_FILE)
     last = -1.0
 
     def progress(share: float) -> None:
         nonlocal last
         if share - last >= 0.01:
             last = share
-            print(json.dumps({"share": round(share, 3)}), flush=True)
+            tell("Reading", share)
 
     try:
-        facts = conform(given.path, given.folder, channels=given.channels, progress=progress)
-        print(json.dumps({"facts": asdict(facts)}), flush=True)
+        with disk_errors():
+            facts = conform_into(path, folder, channels=told["channels"], progress=progress)
+        answer(facts=asdict(facts))
+    except DiskFull as error:
+        answer(lacking=error.needed)
     except PampaError as error:
-        print(json.dumps({"error": str(error)}), flush=True)
-    except OSError as error:
-        reason = "the disk is full" if error.errno == 28 else (error.strerror or "the disk refused")
-        print(
-            json.dumps({"error": f"{given.path.name} could not be written: {reason}. The original is kept; "
-                        "make room and try again."}),
-            flush=True,
-        )  # fmt: skip
+        answer(error=str(error))
 
 
 if __name__ == "__main__":

@@ -2,22 +2,31 @@
 
 import json
 import os
-import shutil
 from collections.abc import Callable
 from dataclasses import asdict, dataclass
 from pathlib import Path
-from typing import Literal
+from typing import Any, Literal
 
 import numpy as np
 import soxr
 
 from pampa.core.checkup.clipping import ClipFinder
 from pampa.core.errors import UnreadableSound
-from pampa.core.files.decode import open_sound
+from pampa.core.files.decode import read_sound
+from pampa.core.files.opened import SoundFile
+from pampa.core.files.room import require_reserve
+from pampa.core.files.source import FileSource
 from pampa.core.files.stalks import StalkWriter
-from pampa.core.sound import RATE, ArraySource, FloatArray
+from pampa.core.files.whole import whole_folder
+from pampa.core.sound import RATE, FloatArray
 
 Channels = Literal["auto", "keep", "left", "right", "sum"]
+PLACES_TOLD = 4
+LEAST_MISSING_S = 0.03
+"""An encoder's own delay may lack at the end of a compressed file."""
+HIGHEST = 1000.0
+"""Samples beyond this, 60 dB over full scale, are no sound: a float file may go over it, but not so far."""
+MOST_BAD = 0.01
 SAME_DB = -60.0
 """A stereo file whose sides differ by less than this is one signal twice."""
 
@@ -37,6 +46,10 @@ class Facts:
     bad_samples: int
     missing_frames: int
     """Frames that the header promises and the file does not hold."""
+    gaps: tuple[tuple[float, float], ...] = ()
+    """Places that could not be read, where silence stands: start and length in seconds."""
+    header_off: bool = False
+    """The header names another length than the file has."""
 
     @property
     def notes(self) -> list[str]:
@@ -47,13 +60,30 @@ class Facts:
                 f"The file breaks off {self.missing_frames / self.rate:.1f} s before the end that its header names. "
                 "What is there can be used."
             )
+        elif self.header_off:
+            found.append(
+                "Its header names less than the file holds, as when a recorder loses power; it was read to its real "
+                "end."
+            )
+        if self.gaps:
+            places = ", ".join(f"{length:.2f} s at {_clock(start)}" for start, length in self.gaps[:PLACES_TOLD])
+            more = f", and {len(self.gaps) - PLACES_TOLD} more" if len(self.gaps) > PLACES_TOLD else ""
+            found.append(
+                f"The file is damaged: {places}{more} could not be read. Silence stands there, and all else is in step."
+            )
         if self.bad_samples:
-            found.append(f"{self.bad_samples} samples were not numbers; they are silent here.")
+            found.append(
+                f"{self.bad_samples} samples were not numbers, or far beyond full scale; they are silent here."
+            )
         if self.side_db is not None and self.side_db < SAME_DB:
             found.append("Both sides hold the same signal; it is used as one channel.")
         if self.channels > 2:
             found.append(f"{self.channels} channels were summed to one.")
         return found
+
+
+def _clock(seconds: float) -> str:
+    return f"{int(seconds // 3600)}:{int(seconds // 60 % 60):02d}:{seconds % 60:04.1f}"
 
 
 def settle(sound: FloatArray, channels: Channels) -> FloatArray:
@@ -78,18 +108,16 @@ def conform(
 
     Raises UnreadableSound where no sound is in the file. Memory does not grow with length.
     """
-    making = folder.with_name(folder.name + f".making-{os.getpid()}")
-    shutil.rmtree(making, ignore_errors=True)
-    making.mkdir(parents=True)
-    try:
-        facts = _stream(path, making, channels, progress)
-        if channels == "auto" and facts.side_db is not None and facts.side_db < SAME_DB:
-            facts = _stream(path, making, "left", progress, side_db=facts.side_db)
-        (making / "facts.json").write_text(json.dumps(asdict(facts)))
-        shutil.rmtree(folder, ignore_errors=True)
-        making.rename(folder)
-    finally:
-        shutil.rmtree(making, ignore_errors=True)
+    with whole_folder(folder) as making:
+        return conform_into(path, making, channels=channels, progress=progress)
+
+
+def conform_into(path: Path, folder: Path, *, channels: Channels, progress: Callable[[float], None]) -> Facts:
+    """The same into an empty folder, which is of no use if this fails."""
+    facts = _stream(path, folder, channels, progress)
+    if channels == "auto" and facts.side_db is not None and facts.side_db < SAME_DB:
+        facts = _stream(path, folder, "left", progress, side_db=facts.side_db)
+    (folder / "facts.json").write_text(json.dumps(asdict(facts)))
     return facts
 
 
@@ -97,23 +125,29 @@ def _stream(
     path: Path, folder: Path, channels: Channels, progress: Callable[[float], None],
     side_db: float | None = None,
 ) -> Facts:  # fmt: skip
-    stalks = StalkWriter()
-    clips = None
+    return read_sound(path, lambda sound: _write(path, sound, folder, channels, progress, side_db))
+
+
+def _write(
+    path: Path, sound: SoundFile, folder: Path, channels: Channels, progress: Callable[[float], None],
+    side_db: float | None,
+) -> Facts:  # fmt: skip
+    stalks, clips = StalkWriter(), ClipFinder(sound.rate)
     got = written = bad = width = 0
     total_energy = side_energy = 0.0
-    with open_sound(path) as sound, (folder / "sound.f32").open("wb") as out:
+    with (folder / "sound.f32").open("wb") as out:
         resampler = None
         for block in sound.blocks:
-            finite = np.isfinite(block)
-            if not finite.all():
-                bad += int(block.size - finite.sum())
-                block = np.where(finite, block, np.float32(0))
+            require_reserve(folder)
+            usable = np.abs(block) < HIGHEST  # false for what is no number, too
+            if not usable.all():
+                bad += int(block.size - usable.sum())
+                block = np.where(usable, block, np.float32(0))
             if sound.channels == 2 and channels == "auto":
                 total_energy += float(np.vdot(block, block))
                 side = block[:, 0] - block[:, 1]
                 side_energy += float(np.vdot(side, side))
             settled = np.ascontiguousarray(settle(block, channels))
-            clips = clips or ClipFinder(sound.rate)
             clips.add(block)
             if not width:
                 width = settled.shape[1]
@@ -129,17 +163,22 @@ def _stream(
             written += _put(tail, out, stalks)
         out.flush()
         os.fsync(out.fileno())
-        if not got:
-            raise UnreadableSound(f"{path.name} holds no sound, only a header. Copy it from the recorder again.")
+    if not got:
+        raise UnreadableSound(f"{path.name} holds no sound, only a header. Copy it from the recorder again.")
+    if bad > MOST_BAD * got * sound.channels:
+        raise UnreadableSound(
+            f"{path.name} holds samples that are no numbers, or far beyond full scale (1.0). Nothing was changed. "
+            "Export it again, as 24-bit, or as float with its full scale at 1.0."
+        )
     stalks.write(folder)
-    if clips:
-        np.save(folder / "clipped.npy", clips.found())
+    np.save(folder / "clipped.npy", clips.found())
     if channels == "auto" and total_energy > 0:
         side_db = float(10 * np.log10(max(side_energy / total_energy, 1e-20)))
     missing = max(sound.frames - got, 0)
+    gaps = tuple((start / sound.rate, length / sound.rate) for start, length in sound.gaps)
     return Facts(
         sound.format, sound.rate, sound.channels, got, width, written, side_db, bad,
-        missing if missing > sound.rate // 10 else 0,
+        missing if missing > sound.rate * LEAST_MISSING_S else 0, gaps, sound.header_off,
     )  # fmt: skip
 
 
@@ -153,16 +192,18 @@ def _put(sound: FloatArray, out, stalks: StalkWriter) -> int:  # type: ignore[no
 
 def read_facts(folder: Path) -> Facts:
     """The facts of a conformed folder."""
-    return Facts(**json.loads((folder / "facts.json").read_text()))
+    return facts_of(json.loads((folder / "facts.json").read_text()))
 
 
-def conformed_source(folder: Path) -> ArraySource:
-    """The conformed sound, mapped from its file."""
+def facts_of(told: dict[str, Any]) -> Facts:
+    """Facts from their JSON. Those of older releases know no gaps."""
+    return Facts(**{**told, "gaps": tuple(map(tuple, told.get("gaps", ())))})
+
+
+def conformed_source(folder: Path) -> FileSource:
+    """The conformed sound, read from its file when it is asked for."""
     facts = read_facts(folder)
-    if not facts.conformed_frames:
-        return ArraySource(np.zeros((0, max(facts.conformed_channels, 1)), np.float32))
-    data = np.memmap(folder / "sound.f32", np.float32, "r", shape=(facts.conformed_frames, facts.conformed_channels))
-    return ArraySource(data)
+    return FileSource(folder / "sound.f32", max(facts.conformed_channels, 1), facts.conformed_frames)
 
 
 def clipped_stretches(folder: Path) -> np.ndarray:

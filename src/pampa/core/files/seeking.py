@@ -1,9 +1,6 @@
 """Looking for finds in a process of its own and after all others: the page and the sound stay quick meanwhile."""
 
-import json
 import os
-import subprocess
-import sys
 from collections.abc import Callable, Sequence
 from dataclasses import asdict, dataclass
 from pathlib import Path
@@ -13,6 +10,7 @@ import numpy as np
 
 from pampa.core.errors import PampaError
 from pampa.core.executor import Threads
+from pampa.core.files.children import ChildFailed, answer, ask_child, asked, tell
 from pampa.core.files.conform import conformed_source
 from pampa.core.files.whole import whole
 from pampa.core.finds.find import VERSION, Heard, hear
@@ -39,25 +37,13 @@ def find_in_child(recordings: Sequence[Conformed], progress: Progress) -> list[d
 
     progress : may raise to stop; then the child ends too. Raises PampaError where the child came to nothing.
     """
-    command = [sys.executable, "-m", "pampa.core.files.seeking"]
-    with subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True
-                          ) as child:  # fmt: skip
-        assert child.stdin is not None
-        assert child.stdout is not None
-        answer: dict[str, Any] = {}
-        try:
-            json.dump([asdict(recording) for recording in recordings], child.stdin)
-            child.stdin.close()
-            for line in child.stdout:
-                answer = json.loads(line)
-                if "share" in answer:
-                    progress(answer["doing"], answer["share"])
-        except BaseException:
-            child.kill()
-            raise
-    if "finds" not in answer:
-        raise PampaError("Looking for finds came to an end too soon. Nothing was changed. Open Prune again to retry.")
-    found: list[dict[str, Any]] = answer["finds"]
+    try:
+        told = ask_child(__name__, [asdict(recording) for recording in recordings], progress)
+    except ChildFailed as error:
+        raise PampaError(
+            "Looking for finds came to an end too soon. Nothing was changed. Open Prune again to retry."
+        ) from error
+    found: list[dict[str, Any]] = told["finds"]
     return found
 
 
@@ -91,9 +77,9 @@ class _Counting(Threads):
 
 
 def main() -> None:
-    """The child: prints one JSON object a line, the last with the finds."""
+    """The child."""
     os.nice(NICE)
-    wanted = json.load(sys.stdin)
+    wanted = asked()
     lying = []
     for n, each in enumerate(wanted):
 
@@ -102,11 +88,7 @@ def main() -> None:
 
         lying.append(Lying(heard_of(Path(each["folder"]), told), each["begins"], each["drift_ppm"]))
     tell("Comparing", COMPARING)
-    print(json.dumps({"finds": [asdict(find) for find in find_placed(lying)]}), flush=True)
-
-
-def tell(doing: str, share: float) -> None:
-    print(json.dumps({"doing": doing, "share": round(share, 3)}), flush=True)
+    answer(finds=[asdict(find) for find in find_placed(lying)])
 
 
 if __name__ == "__main__":

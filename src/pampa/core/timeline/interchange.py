@@ -4,7 +4,9 @@ OpenTimelineIO is the open interchange format of the Academy Software Foundation
 fades, stands in the metadata of its items under `pampa`, so that our own files lose nothing of a clip.
 """
 
-from collections.abc import Iterable, Mapping
+import math
+import re
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, replace
 from itertools import count
 from typing import Any, cast, get_args
@@ -18,6 +20,9 @@ from pampa.core.timeline.document import Clip, Document, Kind, Marker, Track, ch
 
 OWN = "pampa"
 CLIP_FACTS = ("gain_db", "fade_in", "fade_out", "muted")
+MOST_TEXT, MOST_DEPTH, MOST_FRAMES = 16 << 20, 64, 1 << 40
+BRACKETS = re.compile(r'(?s)"(?:[^"\\]|\\.)*(?:"|\Z)|[\[\]{}]')
+"""Brackets, and strings, in which brackets are none."""
 
 
 @dataclass(frozen=True)
@@ -67,11 +72,11 @@ def _track(track: Track, document: Document, media: Mapping[int, Media]) -> otio
     return made
 
 
-def from_otio(text: str, document: Document, media: Mapping[int, Media]) -> Document:
-    """The episode with the cut that a file tells of: its tracks' clips and its markers. All else stays.
+def read_otio(text: str) -> dict[str, Any]:
+    """What a cut tells, as plain data: for `from_cut`, which knows the episode.
 
-    Recordings are known by the hash of their content, else by name. Tracks are known by name; others are added.
-    Raises EditRefused where it is no such file, or speaks of recordings that the episode does not have.
+    Parsing is the library's, in C, without a limit on depth: call it where it may crash, after `check_size`.
+    Raises EditRefused where it is no such file.
     """
     try:
         timeline = otio.adapters.read_from_string(text, "otio_json")
@@ -79,46 +84,80 @@ def from_otio(text: str, document: Document, media: Mapping[int, Media]) -> Docu
         raise EditRefused("This is no OpenTimelineIO file that can be read. Nothing was changed.") from error
     if not isinstance(timeline, otio.schema.Timeline):
         raise EditRefused("This file holds no timeline. Nothing was changed.")
+    return {
+        "tracks": [
+            {"name": track.name, "kind": _own(track).get("kind"), "clips": list(_told_clips(track))}
+            for track in timeline.audio_tracks()
+        ],
+        "markers": [
+            {"at": _frames(marker.marked_range.start_time), "name": marker.name, "tint": _own(marker).get("tint")}
+            for marker in timeline.tracks.markers
+        ],
+    }  # fmt: skip
+
+
+def _told_clips(track: otio.schema.Track) -> Iterator[dict[str, Any]]:
+    for item in track:
+        if not isinstance(item, otio.schema.Clip):
+            continue
+        source, start = item.trimmed_range(), item.trimmed_range_in_parent()
+        own = _own(item)
+        yield {
+            "url": getattr(item.media_reference, "target_url", "") or item.name,
+            "sha256": str(_own(item.media_reference).get("sha256", "")), "source": _frames(source.start_time),
+            "start": _frames(start.start_time), "length": _frames(source.duration),
+            "facts": {name: own[name] for name in CLIP_FACTS if name in own},
+        }  # fmt: skip
+
+
+def check_size(text: str) -> None:
+    """Refuse what is too large or too deep to be a cut, before anything parses it. Raises EditRefused."""
+    depth = 0
+    if len(text) > MOST_TEXT:
+        raise EditRefused(
+            f"This file is larger than the {MOST_TEXT >> 20} MB that a cut may have. Nothing was changed."
+        )
+    for token in BRACKETS.finditer(text):
+        depth += {"[": 1, "{": 1, "]": -1, "}": -1}.get(token[0], 0)
+        if depth > MOST_DEPTH:
+            raise EditRefused("This file is nested deeper than a cut is. Nothing was changed.")
+
+
+def from_cut(cut: Mapping[str, Any], document: Document, media: Mapping[int, Media]) -> Document:
+    """The episode with the cut that `read_otio` told of: its tracks' clips and its markers. All else stays.
+
+    Recordings are known by the hash of their content, else by name. Tracks are known by name; others are added.
+    Raises EditRefused where it speaks of recordings that the episode does not have.
+    """
     by_hash = {about.sha256: number for number, about in media.items()}
     by_name = {about.name: number for number, about in media.items()}
     ids = count(next_id(document))
     named = {track.name: track for track in document.tracks}
     told: dict[str, Track] = {}
-    for item in timeline.audio_tracks():
-        known = named.get(item.name)
-        kind = cast(Kind, _own(item).get("kind", "music"))
-        track = known or Track(next(ids), item.name or "Track", kind if kind in get_args(Kind) else "music")
-        clips = tuple(_clips(item, by_hash, by_name, media, ids))
+    for item in cut["tracks"]:
+        known = named.get(item["name"])
+        kind = cast(Kind, item["kind"] if item["kind"] in get_args(Kind) else "music")
+        track = known or Track(next(ids), item["name"][:200] or "Track", kind)
+        clips = tuple(_clip(clip, by_hash, by_name, media, next(ids)) for clip in item["clips"])
         told[track.name] = replace(track, clips=clips)
     if not told:
         raise EditRefused("This timeline has no track of sound. Nothing was changed.")
     tracks = [told.pop(track.name, replace(track, clips=())) for track in document.tracks]
-    markers = tuple(
-        sorted(
-            (Marker(next(ids), _frames(m.marked_range.start_time), m.name, _tint(_own(m)))
-             for m in timeline.tracks.markers),
-            key=lambda m: m.at,
-        )
-    )  # fmt: skip
-    return check(replace(document, tracks=(*tracks, *told.values()), seams=(), markers=markers))
+    markers = sorted(
+        (Marker(next(ids), m["at"], m["name"][:200], _tint(m["tint"])) for m in cut["markers"]), key=lambda m: m.at
+    )
+    return check(replace(document, tracks=(*tracks, *told.values()), seams=(), markers=tuple(markers)))
 
 
-def _clips(track: otio.schema.Track, by_hash: Mapping[str, int], by_name: Mapping[str, int],
-           media: Mapping[int, Media], ids: Iterable[int]) -> Iterable[Clip]:  # fmt: skip
-    fresh = iter(ids)
-    for item in track:
-        if not isinstance(item, otio.schema.Clip):
-            continue
-        reference = item.media_reference
-        url = getattr(reference, "target_url", "") or item.name
-        number = by_hash.get(_own(reference).get("sha256", ""), by_name.get(url.rsplit("/", 1)[-1]))
-        if number is None:
-            raise EditRefused(f"This cut uses {url or 'a file'}, which is not in the episode. Bring it in first.")
-        source, start = item.trimmed_range(), item.trimmed_range_in_parent()
-        first, length = _frames(source.start_time), _frames(source.duration)
-        if first + length > media[number].frames:
-            raise EditRefused(f"This cut uses more of {url} than there is. Nothing was changed.")
-        yield Clip(next(fresh), number, first, _frames(start.start_time), length, **_facts(_own(item)))
+def _clip(told: Mapping[str, Any], by_hash: Mapping[str, int], by_name: Mapping[str, int],
+          media: Mapping[int, Media], number: int) -> Clip:  # fmt: skip
+    url = told["url"]
+    recording = by_hash.get(told["sha256"], by_name.get(url.rsplit("/", 1)[-1]))
+    if recording is None:
+        raise EditRefused(f"This cut uses {url[:200] or 'a file'}, which is not in the episode. Bring it in first.")
+    if told["source"] + told["length"] > media[recording].frames:
+        raise EditRefused(f"This cut uses more of {url[:200]} than there is. Nothing was changed.")
+    return Clip(number, recording, told["source"], told["start"], told["length"], **_facts(told["facts"]))
 
 
 def _facts(own: Mapping[str, Any]) -> dict[str, Any]:
@@ -128,12 +167,11 @@ def _facts(own: Mapping[str, Any]) -> dict[str, Any]:
             "gain_db": checked_gain(float(own.get("gain_db", 0.0))), "muted": bool(own.get("muted", False)),
             "fade_in": int(own.get("fade_in", 0)), "fade_out": int(own.get("fade_out", 0)),
         }  # fmt: skip
-    except (TypeError, ValueError) as error:
+    except (TypeError, ValueError, OverflowError) as error:
         raise EditRefused("This cut has gains or fades that are no numbers. Nothing was changed.") from error
 
 
-def _tint(own: Mapping[str, Any]) -> int:
-    tint = own.get("tint", 0)
+def _tint(tint: Any) -> int:
     return tint if isinstance(tint, int) and 0 <= tint <= 5 else 0
 
 
@@ -146,4 +184,7 @@ def _range(start: int, length: int) -> otio.opentime.TimeRange:
 
 
 def _frames(time: otio.opentime.RationalTime) -> int:
-    return round(time.rescaled_to(RATE).value)
+    value = time.rescaled_to(RATE).value if time.rate > 0 else math.nan
+    if not 0 <= value <= MOST_FRAMES:  # false for what is no number, too
+        raise EditRefused("This cut has times that are no numbers, or lie before the beginning. Nothing was changed.")
+    return round(value)

@@ -43,13 +43,13 @@ def list_checkups(episode_id: int, studio: WithStudio) -> dict[int, CheckupOut]:
 def begin_upload(episode_id: int, body: NewUpload, studio: WithStudio) -> UploadOut:
     """Announce a file; its bytes follow in pieces."""
     details = body.model_dump(exclude={"name", "size"})
-    return UploadOut.of(studio.recordings.begin_upload(episode_id, body.name, body.size, **details))
+    return UploadOut.of(studio.uploads.begin(episode_id, body.name, body.size, **details))
 
 
 @router.get("/uploads/{upload_id}")
 def read_upload(upload_id: str, studio: WithStudio) -> UploadOut:
-    """How much of a file has arrived: where to go on after a lost connection."""
-    return UploadOut.of(studio.recordings.upload(upload_id))
+    """How much of a file has arrived, where to go on after a lost connection, and what recording it became."""
+    return UploadOut.of(studio.uploads.get(upload_id))
 
 
 @router.put("/uploads/{upload_id}")
@@ -57,14 +57,14 @@ def send_piece(
     upload_id: str, studio: WithStudio, offset: Annotated[int, Query(ge=0)],
     piece: Annotated[bytes, Body(media_type="application/octet-stream", max_length=LARGEST_PIECE)],
 ) -> UploadOut:  # fmt: skip
-    """Send the next piece. What is answered as received is on disk."""
-    return UploadOut.of(*studio.recordings.receive(upload_id, offset, piece))
+    """Send the next piece. What is answered as received is on disk; after the last, `recording` is what it became."""
+    return UploadOut.of(studio.uploads.receive(upload_id, offset, piece))
 
 
 @router.delete("/uploads/{upload_id}", status_code=204)
 def give_up_upload(upload_id: str, studio: WithStudio) -> None:
     """Stop an upload and forget what has arrived."""
-    studio.recordings.give_up(upload_id)
+    studio.uploads.give_up(upload_id)
 
 
 @router.patch("/recordings/{recording_id}")
