@@ -49,12 +49,14 @@ def demo(
 def serve(
     data: DataFolder = DATA / "studio", port: Port = 8400,
     host: Annotated[str, typer.Option(help="Address to listen on; beyond this machine, a password is needed.")] = LOCAL,
+    name: Annotated[list[str] | None, typer.Option(help="Name by which it is called from outside; repeatable.")] = None,
+    behind_tls: Annotated[bool, typer.Option("--behind-tls", help="A proxy with TLS stands before it.")] = False,
 ) -> None:  # fmt: skip
     """Start Pampa with your own shows."""
     with loading():
         from pampa.cli.serving import serve_studio
 
-    serve_studio(data, host, port)
+    serve_studio(data, host, port, names=name or [], behind_tls=behind_tls)
 
 
 @app.command()

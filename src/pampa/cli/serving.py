@@ -1,7 +1,10 @@
 """`pampa serve` and `pampa demo`: the application on a port of this machine."""
 
+import fcntl
 import shutil
 import socket
+from collections.abc import Iterator, Sequence
+from contextlib import ExitStack, contextmanager
 from getpass import getpass
 from pathlib import Path
 from threading import Timer
@@ -11,27 +14,32 @@ from rich.console import Console
 
 from pampa.core.errors import PampaError
 from pampa.studio.settings import Settings
-from pampa.studio.studio import Studio
+from pampa.studio.studio import FOLDERS, IN_USE, InUse, Studio
 from pampa.web.app import create_app
+from pampa.web.patience import Patience
 from pampa.web.security import is_loopback
 
 console = Console(highlight=False)
 TRIES = 50
 WARM_AFTER_S = 2.0
+MADE = "made"
+"""In a data folder of the sample: it is whole."""
+OURS = {MADE, "sample", "pampa.db", "pampa.db-wal", "pampa.db-shm", IN_USE, "copies", *FOLDERS}
+"""What a data folder of the sample holds; one with anything else is somebody's own."""
 
 
 def serve_demo(data: Path, port: int, *, fresh: bool) -> None:
     """Serve the sample, making it first where it is not there yet."""
-    made = data / "made"
-    if fresh or not made.exists():
+    if fresh or not (data / MADE).exists():
         _make_demo(data)
-        made.write_text("The sample was assembled whole.\n")
     _serve(Settings(data=data, port=_free_port("127.0.0.1", port)), tell="Slack Water, episode 12, is ready")
 
 
-def serve_studio(data: Path, host: str, port: int) -> None:
-    """Serve a person's own shows."""
-    _serve(Settings(data=data, host=host, port=_free_port(host, port)), tell="Ready")
+def serve_studio(data: Path, host: str, port: int, *, names: Sequence[str] = (), behind_tls: bool = False) -> None:
+    """Serve a person's own shows. names : by which it may be called too, as by a proxy."""
+    settings = Settings(data=data, host=host, port=_free_port(host, port), behind_tls=behind_tls)
+    settings.names += names
+    _serve(settings, tell="Ready")
 
 
 def set_password(data: Path) -> None:
@@ -48,20 +56,44 @@ def set_password(data: Path) -> None:
 
 
 def _make_demo(data: Path) -> None:
+    """Make the sample beside its place, and put it there when it is whole: a stop leaves what was there before."""
     from pampa.demo.assemble import assemble
     from pampa.demo.build import build
 
-    if data.exists():
-        if not (data / "pampa.db").exists() and any(data.iterdir()):
-            raise PampaError(f"{data} holds other things. Nothing was changed; choose another --data folder.")
-        shutil.rmtree(data)
-    with console.status("Assembling the recordings (about half a minute)") as status:
-        truth = assemble(data / "sample")
-        studio = Studio(Settings(data=data))
+    if data.exists() and not {path.name for path in data.iterdir()} <= OURS:
+        raise PampaError(f"{data} holds other things. Nothing was changed; choose another --data folder.")
+    making, old = data.with_name(f".{data.name}.making"), data.with_name(f".{data.name}.old")
+    with _alone(data), console.status("Assembling the recordings (about half a minute)") as status:
+        for left in (making, old):
+            shutil.rmtree(left, ignore_errors=True)
+        truth = assemble(making / "sample")
+        studio = Studio(Settings(data=making))
         try:
-            build(studio, data / "sample", truth, lambda text: status.update(text))
+            build(studio, making / "sample", truth, lambda text: status.update(text))
         finally:
             studio.close()
+        (making / MADE).write_text("The sample was assembled whole.\n")
+        if data.exists():
+            data.rename(old)
+        making.rename(data)
+        shutil.rmtree(old, ignore_errors=True)
+
+
+@contextmanager
+def _alone(data: Path) -> Iterator[None]:
+    """Hold the place of a data folder, and make sure that no Pampa works in it."""
+    data.parent.mkdir(parents=True, exist_ok=True)
+    holds = [data.with_name(f".{data.name}.lock")]
+    if data.exists():
+        holds.append(data / IN_USE)
+    with ExitStack() as held:
+        for path in holds:
+            file = held.enter_context(path.open("w"))
+            try:
+                fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
+            except OSError as error:
+                raise InUse(data) from error
+        yield
 
 
 def _serve(settings: Settings, *, tell: str) -> None:
@@ -74,7 +106,7 @@ def _serve(settings: Settings, *, tell: str) -> None:
         )
     config = uvicorn.Config(
         create_app(studio), host=settings.host, port=settings.port, log_level="warning", access_log=False,
-        timeout_graceful_shutdown=1,
+        timeout_graceful_shutdown=1, http=Patience, proxy_headers=settings.behind_tls,
     )  # fmt: skip
     console.print(f"{tell}: [bold]http://{settings.host}:{settings.port}/[/bold]   (Ctrl+C stops)")
     warming = Timer(WARM_AFTER_S, _warm_up)

@@ -1,5 +1,6 @@
 """Editing an episode: every accepted edit is in the journal before anyone is told; undo and redo move along it."""
 
+import base64
 import json
 import threading
 import zlib
@@ -255,6 +256,21 @@ class Editing:
             used = sorted({clip.recording for clip in document.track(parameters["track"]).clips})
             parameters["frames"] = [[recording, _frames(session, document, recording)] for recording in used]
         return parameters
+
+
+def packed(state: State) -> dict[str, Any]:
+    """A state as it can be put into a job: it works on what was ordered, whatever is edited meanwhile."""
+    document = base64.b64encode(zlib.compress(json.dumps(encode(state.document)).encode())).decode()
+    return {"revision": state.revision, "document": document}
+
+
+def ordered(editing: Editing, episode_id: int, parameters: Mapping[str, Any]) -> State:
+    """The state that a job was given; the one that stands, for a job of a release before there was one."""
+    told = parameters.get("ordered")
+    if told is None:
+        return editing.state(episode_id)
+    document = decode(json.loads(zlib.decompress(base64.b64decode(told["document"]))))
+    return State(episode_id, told["revision"], document, None, None)
 
 
 def _episode(session: Session, episode_id: int) -> Episode:

@@ -9,6 +9,7 @@ import soundfile
 
 from pampa.core.errors import EditRefused, NotFound
 from pampa.core.files.cut_child import read_cut_in_child
+from pampa.core.files.whole import MAKING
 from pampa.core.mix.render import MonoSum
 from pampa.core.sound import RATE, segments
 from pampa.core.sync.clocked import clocked_frames
@@ -16,7 +17,7 @@ from pampa.core.timeline import marker_files
 from pampa.core.timeline.codec import encode
 from pampa.core.timeline.interchange import Media, from_cut, to_otio
 from pampa.store.media import Media as Folder
-from pampa.studio.editing import Editing, State
+from pampa.studio.editing import Editing, State, ordered, packed
 from pampa.studio.events import Event, Events
 from pampa.studio.jobs import Jobs, Progress
 from pampa.studio.listening import Listening
@@ -67,11 +68,11 @@ class Exchange:
 
     def start_stems(self, episode_id: int, *, treated: bool) -> int:
         """Begin to write everybody's sound, each as long as the episode; returns the job's number."""
-        document = self._editing.state(episode_id).document
-        if not any(track.clips for track in document.linked_tracks()):
+        state = self._editing.state(episode_id)
+        if not any(track.clips for track in state.document.linked_tracks()):
             raise EditRefused("Nobody talks in this episode yet. Bring recordings in first, in Gather.")
         label = f"Making stems as {'treated' if treated else 'recorded'}"
-        return self._jobs.start("stems", episode_id, label, treated=treated)
+        return self._jobs.start("stems", episode_id, label, treated=treated, ordered=packed(state))
 
     def stems(self, episode_id: int) -> list[str]:
         """What was made, newest first: names of files."""
@@ -86,14 +87,13 @@ class Exchange:
 
     def _make_stems(self, parameters: dict[str, Any], progress: Progress, job_id: int) -> None:
         episode_id, treated = self._jobs.episode_of(job_id), parameters["treated"]
-        state = self._editing.state(episode_id)
+        state = ordered(self._editing, episode_id, parameters)
         if treated:
             self._listening.complete(state, lambda doing, share: progress(doing, 0.0))
         talk = [track for track in state.document.linked_tracks() if track.clips]
         self._media.require_room(2 * len(talk) * state.document.length * BYTES_A_FRAME)
         target = self._media.delivery(episode_id, f"stems-{job_id:06d}-{'treated' if treated else 'recorded'}.zip")
-        making = target.with_suffix(".making")
-        wave = target.with_suffix(".wav")
+        making, wave = (target.with_suffix(f"{MAKING}{kind}") for kind in ("", ".wav"))
         try:
             with zipfile.ZipFile(making, "w", zipfile.ZIP_STORED) as stems:
                 for n, track in enumerate(talk):
@@ -101,6 +101,7 @@ class Exchange:
                     sound = MonoSum(mix)
                     with soundfile.SoundFile(wave, "w", RATE, 1, "FLOAT", format="WAV") as file:
                         for segment in segments(mix.frames):
+                            self._media.require_room()
                             progress(f"Writing {track.name}", (n + segment.start / mix.frames) / len(talk))
                             file.write(sound.read(segment.start, segment.stop))
                     stems.write(wave, f"{n + 1:02d} {_safe(track.name)}.wav")

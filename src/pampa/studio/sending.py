@@ -19,7 +19,7 @@ from pampa.core.sound import RATE, Source
 from pampa.store.database import Sessions
 from pampa.store.media import Media
 from pampa.store.models import Delivery
-from pampa.studio.editing import Editing
+from pampa.studio.editing import Editing, ordered, packed
 from pampa.studio.events import Event, Events
 from pampa.studio.jobs import Jobs, Progress
 from pampa.studio.listening import Listening
@@ -39,13 +39,14 @@ class Sending:
         """Begin making a file; returns the job's number. The choices are remembered for the episode."""
         channels = 1 if mono else 2
         fmt = fmt.checked(rate=RATE, channels=channels)
-        if not self._editing.state(episode_id).document.length:
+        state = self._editing.state(episode_id)
+        if not state.document.length:
             raise EditRefused("There is nothing to send out yet. Bring recordings in first, in Gather.")
         choices = {"kind": fmt.kind, "bits": fmt.bits, "kbit": fmt.kbit, "target_lufs": aim.target_lufs,
                    "ceiling_dbtp": aim.ceiling_dbtp, "mono": mono, "date": tags.date}  # fmt: skip
         self._shows.change_episode(episode_id, choices=choices)
         return self._jobs.start("deliver", episode_id, f"Making {fmt.label}", format=asdict(fmt), aim=asdict(aim),
-                                mono=mono, tags=asdict(tags))  # fmt: skip
+                                mono=mono, tags=asdict(tags), ordered=packed(state))  # fmt: skip
 
     def of_episode(self, episode_id: int) -> list[Delivery]:
         """What was made, newest first."""
@@ -68,7 +69,7 @@ class Sending:
                 return  # it was finished just before the server stopped
             episode_id = self._jobs.episode_of(job_id)
         fmt, aim, tags = Format(**parameters["format"]), Aim(**parameters["aim"]), Tags(**parameters["tags"])
-        state = self._editing.state(episode_id)
+        state = ordered(self._editing, episode_id, parameters)
         self._listening.complete(state, lambda doing, share: progress(doing, 0.0))
         mix: Source = self._listening.programme(state).mix
         source: Source = MonoSum(mix) if parameters["mono"] else mix
@@ -76,7 +77,12 @@ class Sending:
         file = f"{job_id}.{fmt.kind}"
         path = self._media.delivery(episode_id, file)
         self._media.require_room(expected_bytes(fmt, source))
-        sheet = deliver(source, path, fmt, aim, tags=tags, executor=self._executor, progress=progress)
+
+        def told(doing: str, share: float) -> None:
+            self._media.require_room()  # others write meanwhile
+            progress(doing, share)
+
+        sheet = deliver(source, path, fmt, aim, tags=tags, executor=self._executor, progress=told)
         self._keep(episode_id, job_id, file, name, state.revision, sheet)
 
     def _keep(self, episode_id: int, job_id: int, file: str, name: str, revision: int, sheet: DeliverySheet) -> None:

@@ -16,6 +16,8 @@ class Settings(BaseSettings):
     port: int = 8400
     names: list[str] = []
     """Names by which Pampa may be called from outside, once it has a password."""
+    behind_tls: bool = False
+    """A reverse proxy with TLS stands before it: cookies travel only there, and its word on who asks is believed."""
     workers: int = os.cpu_count() or 2
     cache_bytes: int = 20 << 30
     largest_upload: int = 16 << 30

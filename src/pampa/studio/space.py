@@ -200,7 +200,7 @@ class Space:
         if episode is None or episode.larder:
             raise NotFound("There is no such episode.")
         if not episode.archived:
-            raise EditRefused("Put the episode away first; it is deleted from there. Nothing was deleted.")
+            raise EditRefused("Archive the episode first; it is deleted from there. Nothing was deleted.")
         return episode
 
     def _archived_show(self, session: Session, show_id: int) -> list[Episode]:
@@ -208,7 +208,7 @@ class Space:
         if show is None:
             raise NotFound("There is no such show.")
         if not show.archived:
-            raise EditRefused("Put the show away first; it is deleted from there. Nothing was deleted.")
+            raise EditRefused("Archive the show first; it is deleted from there. Nothing was deleted.")
         return list(session.scalars(select(Episode).where(Episode.show_id == show_id)))
 
     def _freed(self, session: Session, recordings: list[Recording], episodes: list[Episode]) -> Freed:

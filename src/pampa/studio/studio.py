@@ -6,7 +6,7 @@ from pathlib import Path
 from pampa.core.errors import PampaError
 from pampa.core.executor import Threads
 from pampa.store.database import close_database, open_database
-from pampa.store.media import Media
+from pampa.store.media import FOLDERS, Media
 from pampa.studio.access import Access
 from pampa.studio.checking_up import CheckingUp
 from pampa.studio.editing import Editing
@@ -30,6 +30,11 @@ from pampa.studio.space import Space
 from pampa.studio.uploads import Uploads
 from pampa.studio.versions import Versions
 
+__all__ = ["FOLDERS", "IN_USE", "InUse", "Studio"]
+
+IN_USE = "in-use"
+"""The file in a data folder that a running Pampa holds."""
+
 
 class InUse(PampaError):
     """Another Pampa works in the same data folder."""
@@ -44,7 +49,7 @@ class Studio:
     def __init__(self, settings: Settings) -> None:
         self.settings = settings
         settings.data.mkdir(mode=0o700, parents=True, exist_ok=True)
-        self._hold = (settings.data / "in-use").open("w")
+        self._hold = (settings.data / IN_USE).open("w")
         try:
             fcntl.flock(self._hold, fcntl.LOCK_EX | fcntl.LOCK_NB)
         except OSError as error:

@@ -11,6 +11,7 @@ from starlette.middleware.sessions import SessionMiddleware
 from pampa import __version__
 from pampa.studio.studio import Studio
 from pampa.web import errors
+from pampa.web.bounds import Bounds
 from pampa.web.pages import HERE
 from pampa.web.routes import (
     cutting,
@@ -27,6 +28,7 @@ from pampa.web.routes import (
     recordings,
     sending,
     shows,
+    space,
 )
 from pampa.web.schemas import ErrorBody
 from pampa.web.security import Guard
@@ -50,11 +52,12 @@ def create_app(studio: Studio) -> FastAPI:
     app.add_middleware(Guard)
     app.add_middleware(
         SessionMiddleware, secret_key=studio.access.cookie_key(), session_cookie=f"pampa-{studio.settings.port}",
-        same_site="strict", max_age=30 * 24 * 3600,
+        same_site="strict", max_age=30 * 24 * 3600, https_only=studio.settings.behind_tls,
     )  # fmt: skip
+    app.add_middleware(Bounds)
     app.mount("/static", StaticFiles(directory=HERE / "static"), "static")
     app.include_router(pages.router, include_in_schema=False)  # first: a route is made ready when it is first asked
-    refusals = {code: {"model": ErrorBody} for code in (401, 403, 404, 409, 422)}
+    refusals = {code: {"model": ErrorBody} for code in (400, 401, 403, 404, 409, 413, 422, 507)}
     for part in (
         shows,
         episodes,
@@ -68,6 +71,7 @@ def create_app(studio: Studio) -> FastAPI:
         finding,
         listening,
         sending,
+        space,
         events,
     ):
         app.include_router(part.router, prefix="/api", responses=refusals)  # type: ignore[arg-type]

@@ -1,6 +1,5 @@
 """Seams that are opened and checked, places in the quiet, and versions, as a page is told of them."""
 
-from datetime import datetime
 from typing import Annotated, Literal
 
 from pydantic import BaseModel, Field
@@ -8,7 +7,7 @@ from pydantic import BaseModel, Field
 from pampa.core.mix.joins import Kind
 from pampa.core.timeline.versions import Difference
 from pampa.studio.joins import Checked, Opened
-from pampa.web.schemas import EpisodeState, Place, Told
+from pampa.web.schemas import EpisodeState, Moment, Number, Place, Told
 
 
 class OpenedOut(BaseModel):
@@ -30,27 +29,27 @@ class QuietOut(BaseModel):
 class ToneBody(BaseModel):
     """Room tone to put in, for everybody."""
 
-    revision: int
+    revision: Number
     at: Place
     length: Annotated[int, Field(gt=0)]
 
 
 class FaultOut(BaseModel):
     kind: Kind
-    track: int
+    track: Number
     over: float = Field(description="By how many dB, or how much, it stands out.")
     told: str = Field(examples=["A breath is cut in half."])
 
 
 class SeamFaults(BaseModel):
-    seam: int
+    seam: Number
     faults: list[FaultOut]
 
 
 class JoinsOut(BaseModel):
     """Which seams may be heard, as the episode stood at `revision`; null where that was not listened for yet."""
 
-    revision: int | None
+    revision: Number | None
     waits: bool
     seams: list[SeamFaults]
 
@@ -63,7 +62,7 @@ class JoinsOut(BaseModel):
 class GoTo(BaseModel):
     """A point of the history: with so many edits in force."""
 
-    revision: int
+    revision: Number
     position: Annotated[int, Field(ge=0, le=1 << 31)]
 
 
@@ -81,8 +80,8 @@ class GistOut(BaseModel):
 class VersionOut(Told):
     id: int
     name: str
-    revision: int
-    created: datetime
+    revision: Number
+    created: Moment
     gist: GistOut
 
 
@@ -111,7 +110,7 @@ class DifferenceOut(BaseModel):
 class BroughtIn(BaseModel):
     """A file that tells of a cut or of markers."""
 
-    revision: int
+    revision: Number
     name: Annotated[str, Field(min_length=1, max_length=200)]
     text: Annotated[str, Field(max_length=16 << 20)]
 

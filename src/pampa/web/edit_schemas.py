@@ -5,7 +5,7 @@ from typing import Annotated, Any, Literal
 from pydantic import BaseModel, ConfigDict, Field
 
 from pampa.core.timeline.document import Crossing, Kind
-from pampa.web.schemas import AmountsBody, Place
+from pampa.web.schemas import AmountsBody, Number, Place
 
 Level = Annotated[float, Field(ge=-60, le=24)]
 Shift = Annotated[int, Field(ge=-(1 << 40), le=1 << 40)]
@@ -39,14 +39,14 @@ class Clear(Edit):
 
 class PutBack(Edit):
     edit: Literal["put_back"]
-    seam: int
+    seam: Number
 
 
 class DragSeam(Edit):
     """Put back frames from the beginning and the end of what is missing; less than 0 takes more out."""
 
     edit: Literal["drag_seam"]
-    seam: int
+    seam: Number
     first: Shift = 0
     last: Shift = 0
 
@@ -55,7 +55,7 @@ class SetSeam(Edit):
     """How a join crosses over: for how many frames, and what it keeps steady meanwhile."""
 
     edit: Literal["set_seam"]
-    seam: int
+    seam: Number
     crossfade: Annotated[int, Field(ge=0, le=96_000)] | None = None
     crossing: Crossing | None = None
 
@@ -63,7 +63,7 @@ class SetSeam(Edit):
 class PutInClip(BaseModel):
     """A stretch of a recording; `start` counts from the place where it is put in."""
 
-    recording: int
+    recording: Number
     source: Place
     start: Place
     length: Annotated[int, Field(gt=0)]
@@ -74,7 +74,7 @@ class PutInClip(BaseModel):
 
 
 class PutInPiece(BaseModel):
-    track: int
+    track: Number
     clips: Annotated[list[PutInClip], Field(max_length=20_000)]
 
 
@@ -103,7 +103,7 @@ class DropSpot(Edit):
     edit: Literal["drop_spot"]
     name: Annotated[str, Field(max_length=80)]
     at: Place
-    recording: int
+    recording: Number
     length: Annotated[int, Field(gt=0)]
     source: Place = 0
     fade_in: Place = 0
@@ -112,14 +112,14 @@ class DropSpot(Edit):
 
 class LiftSpot(Edit):
     edit: Literal["lift_spot"]
-    clip: int
+    clip: Number
 
 
 class Slide(Edit):
     """Move what one person says in a range; with `follow`, everything after it moves as well, for everybody."""
 
     edit: Literal["slide"]
-    track: int
+    track: Number
     start: Place
     stop: Place
     by: Shift
@@ -135,7 +135,7 @@ class Slip(Edit):
     """Slide the sound under a clip."""
 
     edit: Literal["slip"]
-    clip: int
+    clip: Number
     by: Shift
 
 
@@ -147,15 +147,15 @@ class Split(Edit):
 
 class Move(Edit):
     edit: Literal["move"]
-    clip: int
+    clip: Number
     start: Place
-    track: int | None = None
+    track: Number | None = None
     following: bool = Field(False, description="All that comes after it on its track moves as far.")
 
 
 class Trim(Edit):
     edit: Literal["trim"]
-    clip: int
+    clip: Number
     edge: Literal["start", "end"]
     at: Place
     following: bool = False
@@ -163,7 +163,7 @@ class Trim(Edit):
 
 class SetClip(Edit):
     edit: Literal["set_clip"]
-    clip: int
+    clip: Number
     gain_db: Level | None = None
     fade_in: Place | None = None
     fade_out: Place | None = None
@@ -172,13 +172,13 @@ class SetClip(Edit):
 
 class RemoveClip(Edit):
     edit: Literal["remove_clip"]
-    clip: int
+    clip: Number
 
 
 class AddClip(Edit):
     edit: Literal["add_clip"]
-    track: int
-    recording: int
+    track: Number
+    recording: Number
     start: Place
     length: Annotated[int, Field(gt=0)]
     source: Place = 0
@@ -195,12 +195,12 @@ class AddTrack(Edit):
 
 class RemoveTrack(Edit):
     edit: Literal["remove_track"]
-    track: int
+    track: Number
 
 
 class SetTrack(Edit):
     edit: Literal["set_track"]
-    track: int
+    track: Number
     name: Annotated[str, Field(max_length=80)] | None = None
     kind: Kind | None = None
     gain_db: Level | None = None
@@ -211,7 +211,7 @@ class SetTrack(Edit):
 
 class SetRecipe(Edit):
     edit: Literal["set_recipe"]
-    track: int
+    track: Number
     low_cut_hz: Annotated[float, Field(ge=0, le=300)]
     body_db: Annotated[float, Field(ge=-12, le=12)]
     presence_db: Annotated[float, Field(ge=-12, le=12)]
@@ -227,14 +227,14 @@ class Nudge(Edit):
     """Slide one person's sound by `by` frames against the others; cuts stay."""
 
     edit: Literal["nudge"]
-    track: int
+    track: Number
     by: Annotated[int, Field(ge=-(1 << 32), le=1 << 32)]
 
 
 class LaidPiece(BaseModel):
     """A stretch of a recording and where it begins in the episode."""
 
-    recording: int
+    recording: Number
     start: Place
     length: Annotated[int, Field(gt=0)]
     source: Place = 0
@@ -247,8 +247,8 @@ class Lay(Edit):
     name: Annotated[str, Field(max_length=80)]
     kind: Kind
     pieces: Annotated[list[LaidPiece], Field(min_length=1, max_length=200)]
-    track: int | None = None
-    instead_of: int | None = Field(None, description="A clip that goes in the same moment.")
+    track: Number | None = None
+    instead_of: Number | None = Field(None, description="A clip that goes in the same moment.")
 
 
 class Mend(Edit):
@@ -278,7 +278,7 @@ class Prune(Edit):
 
 class DecidedFind(BaseModel):
     kind: Annotated[str, Field(max_length=20)]
-    recording: int
+    recording: Number
     start: Place
     stop: Place
 
@@ -322,7 +322,7 @@ class AddMarker(Edit):
 
 class SetMarker(Edit):
     edit: Literal["set_marker"]
-    marker: int
+    marker: Number
     name: Annotated[str, Field(max_length=200)] | None = None
     at: Place | None = None
     tint: Annotated[int, Field(ge=0, le=5)] | None = Field(None, description="Of the section it begins; 0 for none.")
@@ -330,7 +330,7 @@ class SetMarker(Edit):
 
 class RemoveMarker(Edit):
     edit: Literal["remove_marker"]
-    marker: int
+    marker: Number
 
 
 AnyEdit = Annotated[
@@ -349,5 +349,5 @@ class EditRequest(BaseModel):
         json_schema_extra={"examples": [{"revision": 7, "edit": {"edit": "take_out", "start": 48000, "stop": 96000}}]}
     )
 
-    revision: int
+    revision: Number
     edit: AnyEdit

@@ -7,8 +7,8 @@ from fastapi.exceptions import RequestValidationError
 from fastapi.responses import HTMLResponse, JSONResponse, Response
 from starlette.exceptions import HTTPException
 
-from pampa.core.errors import DiskFull, EditRefused, NotFound, PampaError, SignalError, UnreadableSound
-from pampa.studio.access import WeakPassword
+from pampa.core.errors import NO_ROOM, DiskFull, EditRefused, NotFound, PampaError, SignalError, UnreadableSound
+from pampa.studio.access import TooManyGuesses, WeakPassword
 from pampa.studio.editing import RevisionConflict
 from pampa.studio.uploads import UploadOutOfStep
 from pampa.web.pages import page
@@ -25,6 +25,7 @@ STATUS: dict[type[PampaError], int] = {
     SignalError: 422,
     UnreadableSound: 422,
     WeakPassword: 422,
+    TooManyGuesses: 429,
     DiskFull: 507,
 }
 
@@ -34,6 +35,8 @@ def install(app: FastAPI) -> None:
     app.add_exception_handler(PampaError, _told)
     app.add_exception_handler(RequestValidationError, _unclear)
     app.add_exception_handler(HTTPException, _plain)
+    app.add_exception_handler(OverflowError, _too_large)
+    app.add_exception_handler(OSError, _disk)
     app.add_exception_handler(Exception, _unforeseen)
 
 
@@ -53,6 +56,16 @@ async def _plain(request: Request, error: Exception) -> Response:
     assert isinstance(error, HTTPException)
     message = "There is nothing at this address." if error.status_code == 404 else str(error.detail)
     return _answer(request, error.status_code, "NotFound" if error.status_code == 404 else "Refused", message)
+
+
+async def _too_large(request: Request, error: Exception) -> Response:
+    return _answer(request, 422, "Unclear", "A number in the request is larger than any here. Nothing was changed.")
+
+
+async def _disk(request: Request, error: Exception) -> Response:
+    """A full disk, told as such wherever it shows itself; any other trouble of the system is unforeseen."""
+    assert isinstance(error, OSError)
+    return await (_told(request, DiskFull()) if error.errno in NO_ROOM else _unforeseen(request, error))
 
 
 async def _unforeseen(request: Request, error: Exception) -> Response:

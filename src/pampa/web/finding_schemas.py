@@ -3,14 +3,14 @@
 from pydantic import BaseModel, Field
 
 from pampa.core.finds.finds import Kind
-from pampa.web.schemas import Place
+from pampa.web.schemas import Number, Place
 
 
 class FindOut(BaseModel):
     """Something that may go, in frames of its recording at 48 kHz, as clips count them."""
 
     kind: Kind
-    recording: int
+    recording: Number
     start: Place
     stop: Place
     confidence: float = Field(examples=[0.9])

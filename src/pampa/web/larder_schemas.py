@@ -6,7 +6,7 @@ from pydantic import BaseModel, Field
 
 from pampa.studio.larder import Found, Piece, Recording
 from pampa.studio.patterns import Pattern
-from pampa.web.schemas import Name, Place, Told
+from pampa.web.schemas import Name, Number, Place, Told
 
 PieceKind = Literal["music", "effects", "spot", "room tone"]
 Tags = Annotated[str, Field(max_length=400)]
@@ -48,7 +48,7 @@ class LarderOut(BaseModel):
 
 class NewPiece(BaseModel):
     name: str = Field(min_length=1, max_length=1000, examples=["theme.flac"])
-    size: int = Field(ge=0, examples=[3_400_000])
+    size: Number = Field(examples=[3_400_000])
     kind: PieceKind = "music"
 
 
@@ -63,7 +63,7 @@ class Keep(BaseModel):
 
 
 class Kept(BaseModel):
-    piece: int
+    piece: Number
 
 
 class PieceChange(BaseModel):
@@ -74,7 +74,7 @@ class PieceChange(BaseModel):
 
 
 class Use(BaseModel):
-    revision: int
+    revision: Number
     start: Place = Field(description="Where it begins in the episode.", examples=[1_220_000])
     open_time: bool = Field(False, description="As a spot that everybody waits for, instead of under the talk.")
 

@@ -1,24 +1,27 @@
 """What goes over the wire. Places and lengths are frames at 48 kHz; levels are dB."""
 
-from datetime import datetime
+from datetime import UTC, datetime
 from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, PlainSerializer
 
 from pampa.core.mend.spots import How
 from pampa.core.timeline.document import Crossing, Kind
 from pampa.studio.editing import State
-from pampa.studio.lining_up import Proposal
 from pampa.studio.listening import Standing
-from pampa.studio.recordings import Recording
 from pampa.studio.sending import Delivery
 from pampa.studio.shows import Episode, Show
-from pampa.studio.uploads import Upload
 
 Place = Annotated[int, Field(ge=0, le=1 << 40)]
 Name = Annotated[str, Field(min_length=1, max_length=200)]
 Amount = Annotated[float, Field(ge=0, le=100)]
 Seconds = Annotated[float, Field(ge=0, le=1_000_000)]
+
+
+Number = Annotated[int, Field(ge=0, lt=1 << 63)]
+"""Of something in the database, or a revision."""
+Moment = Annotated[datetime, PlainSerializer(lambda moment: moment.replace(tzinfo=UTC), when_used="json-unless-none")]
+"""The database keeps times in UTC, without a zone; over the wire they have one."""
 
 
 class Told(BaseModel):
@@ -232,71 +235,14 @@ class EpisodeState(BaseModel):
 
 
 class Revision(BaseModel):
-    revision: int = Field(description="The revision that the page shows.", examples=[7])
+    revision: Number = Field(description="The revision that the page shows.", examples=[7])
 
 
 class HistoryEntry(BaseModel):
     position: int
     what: str = Field(examples=["Took out 2.4 s at 0:01:02.3"])
-    made: datetime
+    made: Moment
     in_force: bool
-
-
-class RecordingOut(Told):
-    id: int
-    name: str
-    person: str
-    role: str
-    channels: str
-    state: str
-    error: str
-    size: int
-    facts: dict[str, Any]
-
-    @classmethod
-    def of(cls, recording: Recording) -> "RecordingOut":
-        return cls.model_validate(recording)
-
-
-Role = Literal["person", "spot", "music", "effects", "room tone", "reference"]
-
-
-class RecordingChange(BaseModel):
-    name: Name | None = Field(None, description="What the file is called in lists.")
-    person: str | None = Field(None, max_length=80)
-    role: Role | None = None
-    channels: Literal["auto", "keep", "left", "right", "sum"] | None = None
-
-
-class NewUpload(BaseModel):
-    name: str = Field(min_length=1, max_length=1000, examples=["anders_local.wav"])
-    size: int = Field(ge=0, examples=[60_400_000])
-    after_track: int | None = Field(None, description="Put it after what lies on this track; else on one of its own.")
-    person: str = Field("", max_length=80)
-    role: Role = "person"
-    placed: bool = Field(False, description="Leave it in the list; it is laid on a track by an edit.")
-
-
-class Order(BaseModel):
-    recordings: list[int] = Field(max_length=10_000, examples=[[3, 1, 2]])
-
-
-class Parts(BaseModel):
-    revision: int
-    recordings: Annotated[list[int], Field(min_length=2, max_length=1000, examples=[[3, 4]])]
-
-
-class UploadOut(Told):
-    id: str
-    name: str
-    size: int
-    received: int
-    recording: int | None = None
-
-    @classmethod
-    def of(cls, upload: Upload) -> "UploadOut":
-        return cls(id=upload.id, name=upload.name, size=upload.size, received=upload.received,
-                   recording=upload.recording_id)  # fmt: skip
 
 
 class LoudnessOut(Told):
@@ -356,96 +302,9 @@ class DeliveryOut(Told):
     id: int
     name: str
     revision: int
-    created: datetime
+    created: Moment
     sheet: dict[str, Any]
 
     @classmethod
     def of(cls, delivery: Delivery) -> "DeliveryOut":
         return cls.model_validate(delivery)
-
-
-class WhatToLineUp(BaseModel):
-    reference: int = Field(description="The recording that the others are measured against.", examples=[5])
-    recordings: list[int] | None = Field(None, description="Whom to measure; everybody on a track, if left out.")
-
-
-class AnchorPair(BaseModel):
-    local_s: float = Field(ge=0, le=1_000_000, examples=[12.4])
-    reference_s: float = Field(ge=0, le=1_000_000, examples=[17.3])
-
-
-class Anchors(BaseModel):
-    reference: int
-    pairs: Annotated[list[AnchorPair], Field(min_length=1, max_length=2)]
-
-
-class Nudge(BaseModel):
-    ms: float = Field(ge=-600_000, le=600_000, examples=[10])
-
-
-class LiningOut(BaseModel):
-    """How a recording lies: reference = offset_s + local * (1 + drift_ppm * 1e-6), the nudge counted in."""
-
-    recording: int
-    reference: int
-    matched: bool
-    offset_s: float
-    drift_ppm: float
-    confidence: float
-    residual_ms: float
-    reason: str
-    by_hand: bool
-    nudged_ms: float
-    in_place: bool = Field(description="Whether the sheet has it so.")
-    breaks: list[tuple[float, float]] = Field(description="Where the recorder stopped: (at_s, jump_s).")
-    points: list[tuple[float, float]] = Field(description="Measured offsets: (local_s, offset_s).")
-    views_s: list[float] = Field(description="Three places of the reference's time that are worth a look.")
-
-    @classmethod
-    def of(cls, proposal: Proposal) -> "LiningOut":
-        measured, found = proposal.measured, proposal.measured.found
-        return cls(
-            recording=measured.recording, reference=measured.reference, matched=found.matched,
-            offset_s=measured.clock.offset_s, drift_ppm=measured.clock.drift_ppm, confidence=found.confidence,
-            residual_ms=found.residual_ms, reason=found.reason, by_hand=measured.by_hand,
-            nudged_ms=measured.nudged_ms, in_place=proposal.in_place,
-            breaks=[(cut.at_s, cut.jump_s) for cut in found.breaks],
-            points=[(point.local_s, point.offset_s) for point in found.points], views_s=list(proposal.views_s),
-        )  # fmt: skip
-
-
-class FindingOut(BaseModel):
-    kind: str = Field(examples=["noise"])
-    text: str = Field(examples=["Floor \u221246 dBFS, 21 dB under speech. Proposed: noise, gentle."])
-    process: str | None
-    amount: int | None
-
-
-class HumOut(BaseModel):
-    hz: float
-    level_dbfs: float
-    harmonics: list[tuple[int, float]]
-
-
-class CheckupOut(BaseModel):
-    """What was measured of a recording; null for what it does not let one tell. Levels in dB, times in seconds."""
-
-    speech_dbfs: float | None
-    peak_dbfs: float | None
-    floor_dbfs: float | None
-    over_floor_db: float | None
-    hum: HumOut | None
-    bandwidth_hz: float | None
-    reverb_s: float | None
-    leaning_db: float | None
-    sibilants: int
-    plosives: int
-    sides: str
-    clipped: list[tuple[float, float]]
-    drop_outs: list[tuple[float, float]]
-    room_tone: tuple[float, float] | None
-    levels: list[int] = Field(description="How many 20 ms of each whole dB from -90 to -1 dBFS.")
-    spectrum_hz: list[float]
-    floor_db: list[float]
-    speech_db: list[float]
-    findings: list[FindingOut]

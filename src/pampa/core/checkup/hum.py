@@ -13,6 +13,8 @@ from pampa.core.sound import RATE, Segment, Source, segments, to_mono
 WORK_RATE = 2_000
 WINDOW_S = 8
 SHORTEST_S = 3
+MOST_SEGMENTS = 120
+"""Forty minutes, spread over the whole, tell the hum of any length."""
 SIZE = WORK_RATE * WINDOW_S * 2
 """Twice the window: bins of 1/16 Hz, between which a parabola finds the top."""
 HARMONICS = 10
@@ -37,22 +39,25 @@ def find_hum(source: Source, executor: Executor | None = None) -> Hum | None:
     if window_s < SHORTEST_S:
         return None
     grid = [s for s in segments(source.frames) if s.stop - s.start >= int(window_s * RATE)]
+    if len(grid) > MOST_SEGMENTS:
+        grid = [grid[n] for n in np.linspace(0, len(grid) - 1, MOST_SEGMENTS).astype(int)]
     spectra = list((executor or Inline()).map(lambda segment: _spectra(source, segment, window_s), grid))
     if not spectra:
         return None
-    power = np.quantile(np.concatenate(spectra), 0.3, axis=0)
+    power = np.quantile(np.concatenate(spectra), 0.3, axis=0, overwrite_input=True).astype(np.float64)
     found = [hum for family in FAMILIES if (hum := _of_family(power, family))]
     return max(found, key=lambda hum: hum.level_dbfs, default=None)
 
 
-def _spectra(source: Source, segment: Segment, window_s: float) -> NDArray[np.float64]:
+def _spectra(source: Source, segment: Segment, window_s: float) -> NDArray[np.float32]:
     """Power of sines in windows of one segment: shape (windows, bins), mean square of a sine in its bin."""
     sound = to_mono(source.read(segment.start, segment.stop))
     low = soxr.resample(sound, RATE, WORK_RATE, quality="HQ")
     length = int(window_s * WORK_RATE)
     window = np.hanning(length)
     rows = [low[at : at + length] * window for at in range(0, len(low) - length + 1, length // 2)]
-    return 2 * np.abs(scipy.fft.rfft(np.array(rows), SIZE, axis=1)) ** 2 / window.sum() ** 2
+    power = 2 * np.abs(scipy.fft.rfft(np.array(rows), SIZE, axis=1)) ** 2 / window.sum() ** 2
+    return power.astype(np.float32)
 
 
 def _of_family(power: NDArray[np.float64], family: float) -> Hum | None:

@@ -12,6 +12,8 @@ HOP = 960
 """Frames of one output hop: 20 ms. Two hops make a window."""
 REACH = 480
 """How far from its even place a window may be taken, in frames: 10 ms, half a period of 50 Hz."""
+MOST_BEHIND = 4 * HOP
+"""A window is taken at most so far from where the next one begins, at twice the speed and more."""
 THINNED = 4
 
 _RISING = (np.sin(np.linspace(0, np.pi / 2, HOP, endpoint=False)) ** 2).astype(np.float32)[:, None]
@@ -29,6 +31,8 @@ def stretch(source: Source, *, start: int, hops: int, speed: float, tail: int | 
     -------
     sound, shape (hops * HOP, channels); where to go on (`start` of the next call); its `tail`.
     """
+    if tail is not None and abs(start - tail) > MOST_BEHIND:
+        tail = None  # from elsewhere: nothing follows from there
     ideal = start + np.round(np.arange(hops) * HOP * speed).astype(np.int64)
     lowest = min(int(ideal[0]), tail if tail is not None else start) - REACH
     highest = max(int(ideal[-1]), (tail or 0) + HOP) + REACH + 2 * HOP

@@ -5,7 +5,7 @@ from fastapi import APIRouter, Response
 from pampa.studio.editing import State
 from pampa.web.change_schemas import EpisodeChange
 from pampa.web.edit_schemas import EditRequest
-from pampa.web.routes.deps import WithStudio
+from pampa.web.routes.deps import Id, WithStudio
 from pampa.web.schemas import EpisodeState, HistoryEntry, Revision
 
 router = APIRouter(prefix="/episodes/{episode_id}", tags=["editing"])
@@ -17,32 +17,32 @@ def change_of(state: State) -> Response:
 
 
 @router.get("", response_model=EpisodeState)
-def read_episode(episode_id: int, studio: WithStudio) -> Response:
+def read_episode(episode_id: Id, studio: WithStudio) -> Response:
     """The episode as it stands."""
     body = EpisodeState.of(studio.editing.state(episode_id)).model_dump_json()
     return Response(body, media_type="application/json")
 
 
 @router.post("/edits", response_model=EpisodeChange)
-def edit(episode_id: int, body: EditRequest, studio: WithStudio) -> Response:
+def edit(episode_id: Id, body: EditRequest, studio: WithStudio) -> Response:
     """Make one edit. It is in the database when this answers; against an old revision it is refused (409)."""
     made = studio.editing.edit(episode_id, body.edit.edit, body.edit.parameters(), revision=body.revision)
     return change_of(made)
 
 
 @router.post("/undo", response_model=EpisodeChange)
-def undo(episode_id: int, body: Revision, studio: WithStudio) -> Response:
+def undo(episode_id: Id, body: Revision, studio: WithStudio) -> Response:
     """Take back the last edit, without limit."""
     return change_of(studio.editing.undo(episode_id, revision=body.revision))
 
 
 @router.post("/redo", response_model=EpisodeChange)
-def redo(episode_id: int, body: Revision, studio: WithStudio) -> Response:
+def redo(episode_id: Id, body: Revision, studio: WithStudio) -> Response:
     """Make the edit again that was taken back last."""
     return change_of(studio.editing.redo(episode_id, revision=body.revision))
 
 
 @router.get("/history")
-def history(episode_id: int, studio: WithStudio) -> list[HistoryEntry]:
+def history(episode_id: Id, studio: WithStudio) -> list[HistoryEntry]:
     """The latest edits, newest first."""
     return [HistoryEntry(**entry) for entry in studio.editing.history(episode_id)]

@@ -7,13 +7,13 @@ from fastapi import APIRouter
 from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import StreamingResponse
 
-from pampa.web.routes.deps import WithStudio
+from pampa.web.routes.deps import Id, WithStudio
 
 router = APIRouter(tags=["events"])
 
 
 @router.get("/episodes/{episode_id}/events", response_class=StreamingResponse)
-async def follow(episode_id: int, studio: WithStudio) -> StreamingResponse:
+async def follow(episode_id: Id, studio: WithStudio) -> StreamingResponse:
     """Server-sent events of an episode and of its show's larder: `revision`, `job`, `recordings`, `loudness`,
     `lining`, `checkups`, `larder`, `deliveries`."""
     show, _ = await run_in_threadpool(studio.shows.episode, episode_id)

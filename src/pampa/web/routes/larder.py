@@ -7,9 +7,9 @@ from pydantic import Field
 
 from pampa.web.change_schemas import EpisodeChange
 from pampa.web.larder_schemas import Keep, Kept, LarderOut, NewPiece, PieceChange, PieceKind, PieceOut, Use
-from pampa.web.routes.deps import WithStudio
+from pampa.web.recording_schemas import UploadOut
+from pampa.web.routes.deps import Id, WithStudio
 from pampa.web.routes.episodes import change_of
-from pampa.web.schemas import UploadOut
 
 router = APIRouter(tags=["larder"])
 
@@ -18,7 +18,7 @@ Seconds = Annotated[float, Field(ge=0, le=1_000_000)]
 
 @router.get("/shows/{show_id}/larder")
 def search(
-    show_id: int, studio: WithStudio, words: Annotated[str, Query(max_length=200)] = "", kind: PieceKind | None = None,
+    show_id: Id, studio: WithStudio, words: Annotated[str, Query(max_length=200)] = "", kind: PieceKind | None = None,
     shortest_s: Seconds = 0.0, longest_s: Seconds | None = None,
 ) -> LarderOut:  # fmt: skip
     """Pieces whose name, tags and kind hold all the words; what an episode used last comes first."""
@@ -27,13 +27,13 @@ def search(
 
 
 @router.post("/shows/{show_id}/larder/uploads", status_code=201)
-def begin_upload(show_id: int, body: NewPiece, studio: WithStudio) -> UploadOut:
+def begin_upload(show_id: Id, body: NewPiece, studio: WithStudio) -> UploadOut:
     """Announce a file for the larder; its bytes follow in pieces, as for an episode."""
     return UploadOut.of(studio.larder.begin_upload(show_id, body.name, body.size, body.kind))
 
 
 @router.post("/recordings/{recording_id}/keep", status_code=202)
-def keep(recording_id: int, body: Keep, studio: WithStudio) -> Kept:
+def keep(recording_id: Id, body: Keep, studio: WithStudio) -> Kept:
     """Keep a recording, or a stretch of it, in the larder of its show."""
     piece = studio.larder.keep(
         recording_id, kind=body.kind, name=body.name, tags=body.tags, start=body.start, length=body.length
@@ -42,14 +42,14 @@ def keep(recording_id: int, body: Keep, studio: WithStudio) -> Kept:
 
 
 @router.patch("/larder/{piece_id}")
-def change(piece_id: int, body: PieceChange, studio: WithStudio) -> PieceOut:
+def change(piece_id: Id, body: PieceChange, studio: WithStudio) -> PieceOut:
     """Rename or tag a piece, say what it is, remove it or bring it back. Episodes that use it keep it."""
     changed = studio.larder.change(piece_id, name=body.name, kind=body.kind, tags=body.tags, removed=body.removed)
     return PieceOut.of(*changed)
 
 
 @router.post("/episodes/{episode_id}/larder/{piece_id}", response_model=EpisodeChange)
-def use(episode_id: int, piece_id: int, body: Use, studio: WithStudio) -> Response:
+def use(episode_id: Id, piece_id: Id, body: Use, studio: WithStudio) -> Response:
     """Lay a piece into an episode: on the first track of its kind with room there, else on a new one."""
     return change_of(
         studio.larder.use(piece_id, episode_id, body.start, revision=body.revision, open_time=body.open_time)

@@ -4,7 +4,7 @@ from typing import Annotated
 
 from fastapi import APIRouter, Query, Response
 
-from pampa.web.routes.deps import WithStudio
+from pampa.web.routes.deps import Frame, Id, WithStudio
 from pampa.web.schemas import StandingOut
 
 router = APIRouter(prefix="/episodes/{episode_id}", tags=["listening"])
@@ -14,11 +14,11 @@ SOUND = {200: {"content": {"audio/x-pcm-float32": {}}, "description": "Little-en
 
 @router.get("/sound", responses=SOUND, response_class=Response)  # type: ignore[arg-type]
 def sound(
-    episode_id: int, studio: WithStudio,
-    start: Annotated[int, Query(ge=0)], frames: Annotated[int, Query(gt=0, le=30 * 48000)],
-    speed: Annotated[float, Query(ge=0.5, le=2.5)] = 1.0, tail: int | None = None, treated: bool = True,
-    only: Annotated[list[int] | None, Query()] = None, gain_db: Annotated[float, Query(ge=-40, le=40)] = 0.0,
-    open_seam: int | None = None, without: Annotated[list[int] | None, Query(min_length=2, max_length=2)] = None,
+    episode_id: Id, studio: WithStudio,
+    start: Frame, frames: Annotated[int, Query(gt=0, le=30 * 48000)],
+    speed: Annotated[float, Query(ge=0.5, le=2.5)] = 1.0, tail: Frame | None = None, treated: bool = True,
+    only: Annotated[list[Frame] | None, Query()] = None, gain_db: Annotated[float, Query(ge=-40, le=40)] = 0.0,
+    open_seam: Frame | None = None, without: Annotated[list[Frame] | None, Query(min_length=2, max_length=2)] = None,
 ) -> Response:  # fmt: skip
     """A piece of the episode as it will go out: the very samples that an encoder is given at the same gain.
 
@@ -38,7 +38,7 @@ def sound(
 
 
 @router.get("/loudness")
-def loudness(episode_id: int, studio: WithStudio) -> StandingOut:
+def loudness(episode_id: Id, studio: WithStudio) -> StandingOut:
     """The loudness as last measured. While it is being measured anew, `current` is false and an event follows."""
     standing = studio.listening.standing(episode_id)
     return StandingOut.of(standing, studio.editing.state(episode_id).revision)

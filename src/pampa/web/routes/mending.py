@@ -7,7 +7,7 @@ from fastapi import APIRouter, Query, Response
 from pampa.core.mend.picture import MOST_ZOOM
 from pampa.studio.mending import Way
 from pampa.web.mending_schemas import MendRecipeOut, NewMendRecipe, ReportOut
-from pampa.web.routes.deps import WithStudio
+from pampa.web.routes.deps import Frame, Id, WithStudio
 from pampa.web.routes.listening import SOUND
 
 router = APIRouter(prefix="/recordings/{recording_id}/mending", tags=["mending"])
@@ -16,32 +16,32 @@ TILE = {200: {"content": {"application/octet-stream": {}}, "description": "256 c
 
 
 @router.get("")
-def report(recording_id: int, studio: WithStudio) -> ReportOut:
+def report(recording_id: Id, studio: WithStudio) -> ReportOut:
     """What is on, what the check-up proposes, what was done and where."""
     return ReportOut.of(studio.mending.report(recording_id))
 
 
 @router.get("/recipes")
-def list_recipes(recording_id: int, studio: WithStudio) -> list[MendRecipeOut]:
+def list_recipes(recording_id: Id, studio: WithStudio) -> list[MendRecipeOut]:
     """What is kept for the show of this recording: first what was made for the same person."""
     return [MendRecipeOut.model_validate(recipe) for recipe in studio.recipes.of_recording(recording_id)]
 
 
 @router.post("/recipes", status_code=201)
-def keep_recipe(recording_id: int, body: NewMendRecipe, studio: WithStudio) -> MendRecipeOut:
+def keep_recipe(recording_id: Id, body: NewMendRecipe, studio: WithStudio) -> MendRecipeOut:
     """Keep how this recording is mended now. A recipe of that name is replaced."""
     return MendRecipeOut.model_validate(studio.recipes.keep(recording_id, body.name))
 
 
 @router.delete("/recipes/{recipe_id}", status_code=204)
-def forget_recipe(recording_id: int, recipe_id: int, studio: WithStudio) -> None:
+def forget_recipe(recording_id: Id, recipe_id: Id, studio: WithStudio) -> None:
     """Let a recipe of the show go. What was mended by it stays so."""
     studio.recipes.forget(recipe_id)
 
 
 @router.get("/sound", responses=SOUND, response_class=Response)  # type: ignore[arg-type]
 def sound(
-    recording_id: int, studio: WithStudio, start: Annotated[int, Query(ge=0)],
+    recording_id: Id, studio: WithStudio, start: Frame,
     frames: Annotated[int, Query(gt=0, le=30 * 48000)], way: Way = "treated",
     only: Annotated[str | None, Query(max_length=20)] = None,
 ) -> Response:  # fmt: skip
@@ -53,7 +53,7 @@ def sound(
 
 @router.get("/picture", responses=TILE, response_class=Response)  # type: ignore[arg-type]
 def picture(
-    recording_id: int, studio: WithStudio, zoom: Annotated[int, Query(ge=0, le=MOST_ZOOM)],
+    recording_id: Id, studio: WithStudio, zoom: Annotated[int, Query(ge=0, le=MOST_ZOOM)],
     tile: Annotated[int, Query(ge=0, le=1_000_000)], way: Way = "recorded",
 ) -> Response:  # fmt: skip
     """A tile of the spectrogram: 0 for -110 dBFS, 255 for full scale, from 50 Hz to 20 kHz in even steps of pitch."""
@@ -62,7 +62,7 @@ def picture(
 
 @router.get("/wave", responses=TILE, response_class=Response)  # type: ignore[arg-type]
 def wave(
-    recording_id: int, studio: WithStudio, start: Annotated[int, Query(ge=0)], stop: Annotated[int, Query(ge=0)],
+    recording_id: Id, studio: WithStudio, start: Frame, stop: Frame,
     points: Annotated[int, Query(ge=1, le=4000)], way: Way = "treated",
 ) -> Response:  # fmt: skip
     """Lowest and highest sample of equal stretches, little-endian int16 pairs."""

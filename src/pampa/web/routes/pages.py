@@ -7,10 +7,14 @@ from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from pampa.core.errors import NotFound
 from pampa.core.sound import RATE
+from pampa.studio.access import TooManyGuesses
 from pampa.web.larder_schemas import PatternOut
+from pampa.web.lining_schemas import LiningOut
 from pampa.web.pages import page
-from pampa.web.routes.deps import WithStudio
-from pampa.web.schemas import DeliveryOut, EpisodeOut, EpisodeState, LiningOut, RecordingOut, ShowOut
+from pampa.web.recording_schemas import RecordingOut
+from pampa.web.routes.deps import Id, WithStudio
+from pampa.web.schemas import DeliveryOut, EpisodeOut, EpisodeState, ShowOut
+from pampa.web.security import same_token
 
 router = APIRouter()
 
@@ -36,17 +40,18 @@ def shows(request: Request, studio: WithStudio, archived: bool = False) -> HTMLR
             for show in studio.shows.all_shows() for episode in studio.shows.episodes(show.id, archived=True)
         ],
     }  # fmt: skip
-    return page(request, "shows.html", data={"shows": listed, "archived": put_away})
+    data = {"shows": listed, "archived": put_away, "guarded": studio.access.has_password}
+    return page(request, "shows.html", data=data)
 
 
 @router.get("/episodes/{episode_id}")
-def episode_start(episode_id: int) -> Response:
+def episode_start(episode_id: Id) -> Response:
     """An episode opens where most of the work is."""
     return RedirectResponse(f"/episodes/{episode_id}/prune", 303)
 
 
 @router.get("/episodes/{episode_id}/{stage}")
-def episode_page(request: Request, episode_id: int, stage: str, studio: WithStudio) -> HTMLResponse:
+def episode_page(request: Request, episode_id: Id, stage: str, studio: WithStudio) -> HTMLResponse:
     """An episode at one of its stages."""
     if stage not in STAGES:
         raise NotFound("There is no such stage.")
@@ -61,7 +66,7 @@ def episode_page(request: Request, episode_id: int, stage: str, studio: WithStud
         "recordings": [RecordingOut.of(r).model_dump() for r in studio.recordings.of_episode(episode_id)],
         "removed": [RecordingOut.of(r).model_dump() for r in studio.recordings.of_episode(episode_id, removed=True)],
         "linings": [LiningOut.of(p).model_dump() for p in studio.lining_up.proposals(episode_id)],
-        "deliveries": [DeliveryOut.of(d).model_dump() for d in studio.sending.of_episode(episode_id)],
+        "deliveries": [DeliveryOut.of(d).model_dump(mode="json") for d in studio.sending.of_episode(episode_id)],
         "jobs": studio.jobs.open_jobs(episode_id),
     }
     return page(request, "episode.html", data=data, show=show, episode=episode, stages=STAGES, stage=stage)
@@ -70,7 +75,7 @@ def episode_page(request: Request, episode_id: int, stage: str, studio: WithStud
 @router.get("/sign-in")
 def sign_in_page(request: Request) -> HTMLResponse:
     """Ask for the password."""
-    return page(request, "sign_in.html", wrong=False)
+    return page(request, "sign_in.html", problem="")
 
 
 @router.post("/sign-in")
@@ -78,8 +83,22 @@ def sign_in(
     request: Request, studio: WithStudio, password: Annotated[str, Form()], token: Annotated[str, Form()]
 ) -> Response:
     """Let somebody in who knows the password."""
-    if token == request.session.get("token") and studio.access.is_right(password):
+    place = request.client.host if request.client else ""
+    try:
+        known = same_token(token, request.session.get("token", "")) and studio.access.is_right(password, place=place)
+    except TooManyGuesses as error:
+        told = page(request, "sign_in.html", problem=str(error))
+        return HTMLResponse(told.body, 429, headers={"Retry-After": str(error.wait_s)})
+    if known:
         request.session.clear()
         request.session["in"] = True
         return RedirectResponse("/", 303)
-    return HTMLResponse(page(request, "sign_in.html", wrong=True).body, 403)
+    problem = "That is not the password. Try again; it is set with ./pampa password."
+    return HTMLResponse(page(request, "sign_in.html", problem=problem).body, 403)
+
+
+@router.post("/sign-out")
+def sign_out(request: Request) -> Response:
+    """Forget who is signed in here."""
+    request.session.clear()
+    return RedirectResponse("/sign-in", 303)

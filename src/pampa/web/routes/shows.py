@@ -2,7 +2,7 @@
 
 from fastapi import APIRouter
 
-from pampa.web.routes.deps import WithStudio
+from pampa.web.routes.deps import Id, WithStudio
 from pampa.web.schemas import EpisodeChange, EpisodeOut, NewEpisode, NewShow, ShowChange, ShowOut
 
 router = APIRouter(tags=["shows"])
@@ -21,25 +21,25 @@ def make_show(body: NewShow, studio: WithStudio) -> ShowOut:
 
 
 @router.patch("/shows/{show_id}")
-def change_show(show_id: int, body: ShowChange, studio: WithStudio) -> ShowOut:
+def change_show(show_id: Id, body: ShowChange, studio: WithStudio) -> ShowOut:
     """Rename a show, change its host, archive it or bring it back."""
     return ShowOut.of(studio.shows.change_show(show_id, name=body.name, host=body.host, archived=body.archived))
 
 
 @router.get("/shows/{show_id}/episodes")
-def list_episodes(show_id: int, studio: WithStudio, archived: bool = False) -> list[EpisodeOut]:
+def list_episodes(show_id: Id, studio: WithStudio, archived: bool = False) -> list[EpisodeOut]:
     """Episodes of a show, the latest first."""
     return [EpisodeOut.of(episode) for episode in studio.shows.episodes(show_id, archived=archived)]
 
 
 @router.post("/shows/{show_id}/episodes", status_code=201)
-def make_episode(show_id: int, body: NewEpisode, studio: WithStudio) -> EpisodeOut:
+def make_episode(show_id: Id, body: NewEpisode, studio: WithStudio) -> EpisodeOut:
     """Begin an episode; without a number it gets the next one."""
     return EpisodeOut.of(studio.shows.make_episode(show_id, body.title, body.number))
 
 
 @router.patch("/episodes/{episode_id}")
-def change_episode(episode_id: int, body: EpisodeChange, studio: WithStudio) -> EpisodeOut:
+def change_episode(episode_id: Id, body: EpisodeChange, studio: WithStudio) -> EpisodeOut:
     """Rename or renumber an episode, archive it or bring it back."""
     changed = studio.shows.change_episode(episode_id, title=body.title, number=body.number, archived=body.archived)
     return EpisodeOut.of(changed)

@@ -7,6 +7,7 @@ import { mountCheckup } from "./checkup.js";
 import { compose } from "./compose.js";
 import { elsewhere } from "./elsewhere.js";
 import { finds } from "./stage-finds.js";
+import { forGood } from "./for-good.js";
 import { followed } from "./geometry.js";
 import { actionFor, KEYS } from "./keys.js";
 import { mountLoupe } from "./loupe.js";
@@ -428,5 +429,5 @@ const core = {
 
 document.addEventListener("alpine:init", () => {
   fieldsKeepTyping(window.Alpine);
-  window.Alpine.data("episodePage", () => compose(core, elsewhere(stage, waiting), playing(stage, remember), gather(data, stage), several(data, stage), patterns(data, stage), larder(data, stage), pickUp(data, stage), lineUp(data, stage), mend(stage), hand(stage, remembered, remember), seams(stage), places(data, stage), history(stage), finds(data, stage), balance(), sendOut(data, stage)));
+  window.Alpine.data("episodePage", () => compose(core, elsewhere(stage, waiting), playing(stage, remember), gather(data, stage), forGood(function forget(kind, id) { this.removed = this.removed.filter((other) => other.id !== id); }), several(data, stage), patterns(data, stage), larder(data, stage), pickUp(data, stage), lineUp(data, stage), mend(stage), hand(stage, remembered, remember), seams(stage), places(data, stage), history(stage), finds(data, stage), balance(), sendOut(data, stage)));
 });

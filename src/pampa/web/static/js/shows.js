@@ -1,13 +1,19 @@
 // The page of shows.
 
 import { api } from "./api.js";
+import { compose } from "./compose.js";
+import { forGood } from "./for-good.js";
 
 const data = JSON.parse(document.getElementById("page-data").textContent);
 
 const nextTitle = (show) => `Episode ${Math.max(0, ...show.episodes.map((episode) => episode.number ?? 0)) + 1}`;
 
 document.addEventListener("alpine:init", () => {
-  window.Alpine.data("showsPage", () => ({
+  window.Alpine.data("showsPage", () => compose(forGood(function forget(kind, id) {
+    this.archived[kind] = this.archived[kind].filter((other) => other.id !== id);
+    if (kind === "shows") this.archived.episodes = this.archived.episodes.filter((episode) => episode.show_id !== id);
+  }), {
+    guarded: data.guarded,
     shows: data.shows,
     archived: data.archived,
     name: "",
@@ -73,5 +79,11 @@ document.addEventListener("alpine:init", () => {
     address: (episode) => `/episodes/${episode.id}/prune`,
     numbered: (episode) => (episode.number === null ? "–" : String(episode.number)),
     labelFor: (what, name) => `${what} ${name}`,
+    signOut() {
+      return this.attempt(async () => {
+        await api.post("/sign-out");
+        window.location.href = "/sign-in";
+      });
+    },
   }));
 });

@@ -17,7 +17,7 @@ export function history(stage) {
     },
     get nowAt() { return this.pastEdits.filter((entry) => entry.in_force).reduce((most, entry) => Math.max(most, entry.position), 0); },
     isNow(entry) { return entry.position === this.nowAt; },
-    madeAt: (entry) => new Date(`${entry.made ?? entry.created}Z`).toLocaleTimeString([], { hour: "2-digit", minute: "2-digit", hourCycle: "h23" }),
+    madeAt: (entry) => new Date(entry.made ?? entry.created).toLocaleTimeString([], { hour: "2-digit", minute: "2-digit", hourCycle: "h23" }),
     goToEdit(position) {
       return this.inTurn(async () => {
         this.take(await api.post(`/api/episodes/${this.episodeId}/go-to`, { revision: this.revision, position }));

@@ -1,7 +1,7 @@
 // Send out: targets, formats, and the files made.
 
 import { api } from "./api.js";
-import { level, signed } from "./time.js";
+import { level, localMinute, signed } from "./time.js";
 
 const TARGETS = [
   { name: "Podcast, stereo", lufs: -16, mono: false },
@@ -84,7 +84,7 @@ export function sendOut(data, stage) {
     toggleSheet(delivery) { this.opened = this.opened === delivery.id ? null : delivery.id; this.drawChart(); },
     isOpened(delivery) { return this.opened === delivery.id; },
     outcome: (delivery) => (delivery.sheet.met ? "on target" : "not on target"),
-    deliveredAt: (delivery) => delivery.created.slice(0, 16).replace("T", " "),
+    deliveredAt: (delivery) => localMinute(delivery.created),
     megabytes: (delivery) => `${(delivery.sheet.size_bytes / 1e6).toFixed(1)} MB`,
     isStale(delivery) { return delivery.revision !== this.revision; },
     gainOf: (delivery) => signed(delivery.sheet.gain_db),

@@ -33,3 +33,8 @@ export function placeOf(text, rate = 48000) {
   if (!/^\s*(\d+:){0,2}\d+([.,]\d+)?\s*$/.test(text)) return null;
   return Math.round(text.trim().replace(",", ".").split(":").reduce((sum, part) => sum * 60 + Number(part), 0) * rate);
 }
+
+// A moment of the server's, as 2026-11-23 14:20 where the reader is.
+export function localMinute(moment) {
+  return new Date(moment).toLocaleString("sv-SE", { dateStyle: "short", timeStyle: "short" });
+}

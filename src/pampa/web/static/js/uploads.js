@@ -31,5 +31,19 @@ export async function upload(path, file, { details = {}, onShare, signal }) {
       }
     }
   }
+  return arrived(state, signal);
+}
+
+// All bytes are there; the server makes a recording of them, and is asked for it again if it was stopped meanwhile.
+async function arrived(state, signal) {
+  for (let failures = 0; state.recording === null; ) {
+    signal.throwIfAborted();
+    try {
+      state = await api.get(`/api/uploads/${state.id}`);
+    } catch (error) {
+      if (error.status || failures >= PAUSES.length) throw error;
+      await pause(PAUSES[failures++]);
+    }
+  }
   return state;
 }
