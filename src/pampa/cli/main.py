@@ -68,6 +68,40 @@ def password(data: DataFolder = DATA / "studio") -> None:
 
 
 @app.command()
+def backup(
+    to: Annotated[Path, typer.Argument(metavar="DIR")], data: DataFolder = DATA / "studio", json: Json = False
+) -> None:
+    """Copy everything to another folder, also while Pampa runs. The same folder again: only what is new.
+
+    Ends with 0; 3 when originals were missing or damaged, which are named; 2 when it could not be made.
+    """
+    from pampa.cli.keeping import back_up_folder
+
+    raise typer.Exit(back_up_folder(data, to, as_json=json))
+
+
+@app.command()
+def restore(
+    backup: Annotated[Path, typer.Argument(metavar="DIR")], data: DataFolder = DATA / "studio", json: Json = False
+) -> None:
+    """Make a data folder of a backup; never over another one. Ends with 0, 3 or 2 as `backup` does."""
+    from pampa.cli.keeping import restore_folder
+
+    raise typer.Exit(restore_folder(backup, data, as_json=json))
+
+
+@app.command()
+def doctor(data: DataFolder = DATA / "studio", json: Json = False) -> None:
+    """Look over database, originals and disk, in plain words. Changes nothing.
+
+    Ends with 0 when all is well, 3 when something needs you, 2 when it could not be looked at.
+    """
+    from pampa.cli.keeping import examine_folder
+
+    raise typer.Exit(examine_folder(data, as_json=json))
+
+
+@app.command()
 def measure(files: list[Path], json: Json = False) -> None:
     """Measure loudness and peaks of sound files by BS.1770-5."""
     from pampa.cli.measuring import measure_files

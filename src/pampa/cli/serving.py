@@ -1,6 +1,7 @@
 """`pampa serve` and `pampa demo`: the application on a port of this machine."""
 
 import fcntl
+import os
 import shutil
 import socket
 from collections.abc import Iterator, Sequence
@@ -60,6 +61,7 @@ def _make_demo(data: Path) -> None:
     from pampa.demo.assemble import assemble
     from pampa.demo.build import build
 
+    os.umask(0o077)
     if data.exists() and not {path.name for path in data.iterdir()} <= OURS:
         raise PampaError(f"{data} holds other things. Nothing was changed; choose another --data folder.")
     making, old = data.with_name(f".{data.name}.making"), data.with_name(f".{data.name}.old")
@@ -97,6 +99,7 @@ def _alone(data: Path) -> Iterator[None]:
 
 
 def _serve(settings: Settings, *, tell: str) -> None:
+    os.umask(0o077)  # what is kept is for its owner alone
     studio = Studio(settings)
     if not is_loopback(settings.host) and not studio.access.has_password:
         studio.close()

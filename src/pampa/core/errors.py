@@ -45,12 +45,17 @@ NO_ROOM = (errno.ENOSPC, errno.EDQUOT, errno.EFBIG)
 """How a system says that something can not be stored: the disk is full, a person's share of it, or a limit on files."""
 
 
+def is_no_room(error: OSError) -> bool:
+    """Whether the system says that there is no room. NumPy says "requested and written", without its number."""
+    return error.errno in NO_ROOM or (error.errno is None and "written" in str(error))
+
+
 @contextmanager
 def disk_errors() -> Iterator[None]:
     """Within, the system's word for a full disk becomes DiskFull."""
     try:
         yield
     except OSError as error:
-        if error.errno in NO_ROOM:
+        if is_no_room(error):
             raise DiskFull from error
         raise

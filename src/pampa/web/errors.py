@@ -7,7 +7,7 @@ from fastapi.exceptions import RequestValidationError
 from fastapi.responses import HTMLResponse, JSONResponse, Response
 from starlette.exceptions import HTTPException
 
-from pampa.core.errors import NO_ROOM, DiskFull, EditRefused, NotFound, PampaError, SignalError, UnreadableSound
+from pampa.core.errors import DiskFull, EditRefused, NotFound, PampaError, SignalError, UnreadableSound, is_no_room
 from pampa.studio.access import TooManyGuesses, WeakPassword
 from pampa.studio.editing import RevisionConflict
 from pampa.studio.uploads import UploadOutOfStep
@@ -65,7 +65,7 @@ async def _too_large(request: Request, error: Exception) -> Response:
 async def _disk(request: Request, error: Exception) -> Response:
     """A full disk, told as such wherever it shows itself; any other trouble of the system is unforeseen."""
     assert isinstance(error, OSError)
-    return await (_told(request, DiskFull()) if error.errno in NO_ROOM else _unforeseen(request, error))
+    return await (_told(request, DiskFull()) if is_no_room(error) else _unforeseen(request, error))
 
 
 async def _unforeseen(request: Request, error: Exception) -> Response:

@@ -8,6 +8,7 @@ import numpy as np
 import soundfile
 
 from pampa.core.deliver.formats import Format
+from pampa.core.errors import DiskFull
 from pampa.core.sound import FloatArray
 
 MP3_FRAME = 1152
@@ -24,10 +25,18 @@ def expected_shift_db(fmt: Format) -> float:
 
 
 def encode(path: Path, blocks: Iterable[FloatArray], fmt: Format, *, rate: int, channels: int) -> None:
-    """Write blocks of shape (frames, channels), full scale 1.0, to `path`."""
+    """Write blocks of shape (frames, channels), full scale 1.0, to `path`. Raises DiskFull, or OSError."""
     if fmt.kind == "mp3":
         _encode_mp3(path, blocks, fmt, rate, channels)
         return
+    path.open("wb").close()  # says why, where it cannot be written at all
+    try:
+        _encode_plain(path, blocks, fmt, rate, channels)
+    except soundfile.LibsndfileError as error:
+        raise DiskFull from error
+
+
+def _encode_plain(path: Path, blocks: Iterable[FloatArray], fmt: Format, rate: int, channels: int) -> None:
     subtype = f"PCM_{fmt.bits}"
     with soundfile.SoundFile(path, "w", rate, channels, subtype, format=fmt.kind.upper()) as file:
         place = 0

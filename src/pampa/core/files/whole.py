@@ -37,7 +37,7 @@ def whole_folder(path: Path) -> Iterator[Path]:
     making.mkdir(parents=True)
     try:
         yield making
-        fault_point("whole folder")
+        fault_point("whole-folder")
         shutil.rmtree(path, ignore_errors=True)
         making.rename(path)
         sync_folder(path.parent)
