@@ -1,4 +1,4 @@
-"""What a person does, in short, with a note of each thing that was acknowledged: run in a process that may be killed."""
+"""What a person does, with a note of each thing that was acknowledged: run in a process that may be killed."""
 
 import json
 import multiprocessing

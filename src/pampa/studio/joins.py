@@ -98,12 +98,14 @@ class Joins:
 
     def checked(self, episode_id: int) -> Checked:
         """What was heard of the joins when they were last listened to."""
+        self._editing.state(episode_id)  # raises NotFound
         with self._lock:
             last = self._checked.get(episode_id, Checked(None, {}, False))
             return replace(last, waits=episode_id in self._at_work)
 
     def check(self, episode_id: int) -> Checked:
         """Begin to listen to all joins as they are now; an event tells the end."""
+        self._editing.state(episode_id)
         with self._lock:
             begin = episode_id not in self._at_work
             self._at_work.add(episode_id)

@@ -1,11 +1,13 @@
 """Connections that come to nothing are ended: one that sends no request, or a body that stops half-way."""
 
 import asyncio
+import os
 from typing import Any
 
 from uvicorn.protocols.http.httptools_impl import HttpToolsProtocol
 
-HEADERS_S, BODY_S = 20.0, 60.0
+HEADERS_S = float(os.environ.get("PAMPA_PATIENCE_S", 20.0))
+BODY_S = 3 * HEADERS_S
 """How long a request's head may take in all, and how long nothing may come of its body."""
 
 

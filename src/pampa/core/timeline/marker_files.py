@@ -12,6 +12,7 @@ from pampa.core.timeline.document import Document, Marker
 Places = list[tuple[int, str]]
 """Frames and names."""
 CUE = re.compile(r"^((?:\d+:)?\d{1,2}:\d{2}\.\d{3})[ \t]+-->")
+MOST_S = 1_000_000.0
 UNREADABLE = (
     "No markers are in this file. It should be CSV with the columns start and name, or WebVTT. Nothing was lost."
 )
@@ -29,7 +30,7 @@ def to_csv(document: Document) -> str:
 def to_vtt(document: Document) -> str:
     """One cue a marker, lasting until the next one or the end."""
     markers = document.markers
-    ends = [marker.at for marker in markers[1:]] + [document.length]
+    ends = [*(marker.at for marker in markers[1:]), document.length][: len(markers)]
     cues = [
         f"{_stamp(marker.at)} --> {_stamp(max(end, marker.at + RATE // 1000))}\n{_plain(marker)}\n"
         for marker, end in zip(markers, ends, strict=True)
@@ -39,8 +40,11 @@ def to_vtt(document: Document) -> str:
 
 def read_markers(text: str) -> Places:
     """The markers in a file of either kind. Raises EditRefused where it has none."""
-    text = text.removeprefix("\ufeff")
-    found = _cues(text) if text.startswith("WEBVTT") else _rows(text)
+    text = "\n".join(text.removeprefix("\ufeff").splitlines())  # a lone carriage return ends a line too
+    try:
+        found = _cues(text) if text.startswith("WEBVTT") else _rows(text)
+    except csv.Error as error:
+        raise EditRefused(UNREADABLE) from error
     if not found:
         raise EditRefused(UNREADABLE)
     return sorted(found)
@@ -51,7 +55,7 @@ def _cues(text: str) -> Places:
     lines: Sequence[str] = text.splitlines()
     for line, name in zip(lines, [*lines[1:], ""], strict=True):
         if cue := CUE.match(line):
-            found.append((round(_seconds(cue[1]) * RATE), _unescaped(name.strip())))
+            found.append((round(min(_seconds(cue[1]), MOST_S) * RATE), _unescaped(name.strip())))
     return found
 
 
@@ -60,10 +64,12 @@ def _rows(text: str) -> Places:
     rows = csv.reader(io.StringIO(text), delimiter=_delimiter(text))
     for row in rows:
         try:
-            found.append((round(_seconds(row[0]) * RATE), row[1].strip() if len(row) > 1 else ""))
+            place = _seconds(row[0])
         except (ValueError, IndexError):
             continue  # the header, or a line that is none of ours
-    return [(at, name) for at, name in found if at >= 0]
+        if 0 <= place <= MOST_S:
+            found.append((round(place * RATE), row[1].strip() if len(row) > 1 else ""))
+    return found
 
 
 def _delimiter(text: str) -> str:
