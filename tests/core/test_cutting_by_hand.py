@@ -28,7 +28,7 @@ def talk_of(document):
 @settings(max_examples=80, deadline=None)
 def test_time_put_in_keeps_everybody_in_step_and_is_taken_out_again(case, length):
     document, at, _ = case
-    longer = inserting.insert(document, name="silence", at=at, length=length)
+    longer = inserting.insert(document, at=at, length=length)
     assert in_step(longer)
     back = cutting.take_out(longer, start=at, stop=at + length) if at < document.length else longer
     assert talk_of(back) == talk_of(document) or at >= document.length
@@ -36,16 +36,16 @@ def test_time_put_in_keeps_everybody_in_step_and_is_taken_out_again(case, length
 
 def test_music_and_markers_after_the_place_follow_and_pinned_music_does_not():
     document = arranging.add_marker(arranging.add_marker(talk_document(), at=5000), at=7000)
-    longer = inserting.insert(document, name="silence", at=5000, length=1000)
+    longer = inserting.insert(document, at=5000, length=1000)
     assert longer.tracks[2].clips[0].start == 7000
     assert [marker.at for marker in longer.markers] == [5000, 8000]
     pinned = arranging.set_track(document, track=3, pinned=True)
-    assert inserting.insert(pinned, name="silence", at=5000, length=1000).tracks[2].clips[0].start == 6000
+    assert inserting.insert(pinned, at=5000, length=1000).tracks[2].clips[0].start == 6000
 
 
 def test_copied_talk_lies_in_the_time_that_opens_for_it():
     piece = {"track": 1, "clips": [{"recording": 1, "source": 200, "start": 0, "length": 600}]}
-    longer = inserting.insert(talk_document(), name="a copy", at=3000, length=600, pieces=[piece])
+    longer = inserting.insert(talk_document(), at=3000, length=600, pieces=[piece])
     assert [(c.source, c.start, c.end) for c in longer.tracks[0].clips] == [
         (0, 0, 3000),
         (200, 3000, 3600),
@@ -56,16 +56,16 @@ def test_copied_talk_lies_in_the_time_that_opens_for_it():
 
 def test_nothing_is_put_in_where_nothing_was_copied():
     with pytest.raises(EditRefused, match="no time to put in"):
-        inserting.insert(talk_document(), name="a copy", at=3000, length=0)
+        inserting.insert(talk_document(), at=3000, length=0)
 
 
 def test_a_cleared_stretch_that_time_is_put_into_can_still_be_put_back():
     cleared = cutting.clear(talk_document(), start=2000, stop=4000, tracks=[2])
-    longer = inserting.insert(cleared, name="silence", at=3000, length=500)
+    longer = inserting.insert(cleared, at=3000, length=500)
     assert [(seam.at, seam.length) for seam in longer.seams] == [(2000, 1000), (3500, 1000)]
     for seam in longer.seams:
         longer = cutting.put_back(longer, seam=seam.id)
-    assert talk_of(longer) == talk_of(inserting.insert(talk_document(), name="silence", at=3000, length=500))
+    assert talk_of(longer) == talk_of(inserting.insert(talk_document(), at=3000, length=500))
 
 
 @pytest.mark.parametrize(

@@ -440,7 +440,7 @@ def test_a_spot_is_lowered_or_filled_and_the_rest_keeps_its_bits(speech):
     assert amounts_of(asdict(banded)) == banded
     assert banded.alike() == Amounts()
     with pytest.raises(EditRefused, match="empty"):
-        mend(Document(), name="Anders", recordings=[3], amounts={"spots": [{"start_s": 2, "stop_s": 2}]})
+        mend(Document(), recordings=[3], amounts={"spots": [{"start_s": 2, "stop_s": 2}]})
 
 
 @pytest.mark.parametrize("seconds", [0.3, 2.5])
@@ -482,12 +482,12 @@ def test_without_a_quiet_place_a_silenced_place_is_filled_from_around(speech):
 
 
 def test_mending_is_an_edit():
-    document = mend(Document(), name="Anders", recordings=[3, 4], amounts={"noise": 40})
+    document = mend(Document(), recordings=[3, 4], amounts={"noise": 40})
     assert document.amounts(4) == Amounts(noise=40)
     assert document.amounts(5) == Amounts()
-    assert mend(document, name="Anders", recordings=[3, 4], amounts={}) == Document()
+    assert mend(document, recordings=[3, 4], amounts={}) == Document()
     with pytest.raises(EditRefused, match="too short"):
-        mend(document, name="Anders", recordings=[3], amounts={"noise": 40, "noise_from": 2, "noise_to": 2.1})
+        mend(document, recordings=[3], amounts={"noise": 40, "noise_from": 2, "noise_to": 2.1})
 
 
 def test_a_picture_shows_a_tone_in_its_band_and_its_time():

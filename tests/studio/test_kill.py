@@ -122,7 +122,8 @@ def test_every_acknowledged_edit_survives_a_kill_at_any_moment(server):
     assert acknowledged > 10
 
 
-def test_a_delivery_is_whole_or_not_there_and_is_finished_after_a_kill(server, talk_file):
+@pytest.mark.parametrize("pause", [0.3, 1.0])
+def test_a_delivery_is_whole_or_not_there_and_is_finished_after_a_kill(server, talk_file, pause):
     running = server()
     episode = new_episode(running)
     data = talk_file(seconds=30).read_bytes()
@@ -130,13 +131,12 @@ def test_a_delivery_is_whole_or_not_there_and_is_finished_after_a_kill(server, t
     running.call("PUT", f"/api/uploads/{upload}?offset=0", raw=data)
     running.settle(episode)
     running.call("POST", f"/api/episodes/{episode}/deliveries", {"kind": "mp3"})
-    for pause in (0.3, 1.0):
-        time.sleep(pause)
-        running.kill()
-        listed = sqlite3.connect(running.data / "pampa.db").execute("SELECT file FROM deliveries").fetchall()
-        visible = {p.name for p in (running.data / "deliveries").rglob("*") if p.is_file() and p.name[0] != "."}
-        assert {name for (name,) in listed} <= visible
-        running = server()
+    time.sleep(pause)
+    running.kill()
+    listed = sqlite3.connect(running.data / "pampa.db").execute("SELECT file FROM deliveries").fetchall()
+    visible = {p.name for p in (running.data / "deliveries").rglob("*") if p.is_file() and p.name[0] != "."}
+    assert {name for (name,) in listed} <= visible
+    running = server()
     running.settle(episode)
     [delivery] = running.call("GET", f"/api/episodes/{episode}/deliveries")
     assert delivery["sheet"]["met"]

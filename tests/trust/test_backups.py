@@ -81,9 +81,11 @@ def test_nothing_is_written_over(studio, two_people, tmp_path):
 def test_what_is_damaged_or_missing_is_named(studio, two_people, tmp_path):
     first, second = studio.recordings.of_episode(two_people)
     back_up(studio.settings.data, tmp_path / "backup")
-    with studio.media.original(first.sha256, first.suffix).open("r+b") as file:
-        file.seek(1000)
-        file.write(b"xxxx")
+    damaged = studio.media.original(first.sha256, first.suffix)
+    content = bytearray(damaged.read_bytes())
+    content[1000:1004] = b"xxxx"
+    damaged.unlink()  # the file may stand in other tests' folders too
+    damaged.write_bytes(content)
     studio.media.original(second.sha256, second.suffix).unlink()
     told = examine_data(studio.settings.data)
     assert sorted("missing" in sentence for sentence in told.wrong) == [False, True]

@@ -137,13 +137,14 @@ class Lining(Base):
 
 
 class JournalEntry(Base):
-    """One accepted edit. Entries beyond the episode's position have been undone."""
+    """One accepted edit. Entries beyond the episode's position have been undone. version : of its parameters."""
 
     __tablename__ = "journal"
     episode_id: Mapped[int] = mapped_column(ForeignKey("episodes.id"), primary_key=True)
     position: Mapped[int] = mapped_column(primary_key=True)
     name: Mapped[str]
     parameters: Mapped[dict[str, Any]]
+    version: Mapped[int] = mapped_column(default=1)
     made: Mapped[datetime] = mapped_column(default=now)
 
 

@@ -8,6 +8,7 @@ from collections import OrderedDict
 from collections.abc import Callable, Mapping
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field, replace
+from functools import partial
 from typing import Any
 
 from sqlalchemy import delete, select
@@ -17,7 +18,7 @@ from pampa.core.errors import EditRefused, NotFound, PampaError
 from pampa.core.sync.clocked import clocked_frames
 from pampa.core.timeline.codec import decode, encode
 from pampa.core.timeline.document import Document
-from pampa.core.timeline.edits import apply, describe
+from pampa.core.timeline.edits import EDITS, apply, completed, describe
 from pampa.store.database import Sessions
 from pampa.store.models import Episode, JournalEntry, Recording, Snapshot
 from pampa.studio.events import Event, Events
@@ -97,8 +98,8 @@ class Editing:
                 episode = _episode(session, episode_id)
                 if revision is not None and revision != episode.revision:
                     raise RevisionConflict(revision, episode.revision)
-                parameters = self._completed(session, episode_id, name, dict(parameters))
                 before = self._document(session, episode)
+                parameters = completed(before, name, parameters, partial(_frames, session, before))
                 document = apply(before, name, parameters)
                 session.execute(
                     delete(JournalEntry).where(
@@ -113,7 +114,13 @@ class Editing:
                 episode.position += 1
                 episode.revision += 1
                 session.add(
-                    JournalEntry(episode_id=episode_id, position=episode.position, name=name, parameters=parameters)
+                    JournalEntry(
+                        episode_id=episode_id,
+                        position=episode.position,
+                        name=name,
+                        parameters=parameters,
+                        version=EDITS[name].version,
+                    )
                 )
                 if also:
                     also(session)
@@ -207,7 +214,7 @@ class Editing:
             .order_by(JournalEntry.position)
         )
         for entry in entries:
-            document = apply(document, entry.name, entry.parameters)
+            document = apply(document, entry.name, entry.parameters, version=entry.version)
             self._keep((episode.id, entry.position), document)
         self._keep(wanted, document)
         return document
@@ -244,18 +251,6 @@ class Editing:
         self._documents.move_to_end(key)
         while len(self._documents) > KEPT:
             self._documents.popitem(last=False)
-
-    def _completed(self, session: Session, episode_id: int, name: str, parameters: dict[str, Any]) -> dict[str, Any]:
-        """Add what an edit needs to know of the recordings: their lengths."""
-        if name in ("trim", "slip"):
-            document = self._document(session, _episode(session, episode_id))
-            _, clip = document.find_clip(parameters["clip"])
-            parameters["frames"] = _frames(session, document, clip.recording)
-        if name == "nudge":
-            document = self._document(session, _episode(session, episode_id))
-            used = sorted({clip.recording for clip in document.track(parameters["track"]).clips})
-            parameters["frames"] = [[recording, _frames(session, document, recording)] for recording in used]
-        return parameters
 
 
 def packed(state: State) -> dict[str, Any]:

@@ -1,12 +1,14 @@
 """What goes over the wire. Places and lengths are frames at 48 kHz; levels are dB."""
 
+from dataclasses import fields
 from datetime import UTC, datetime
-from typing import Annotated, Any, Literal
+from typing import TYPE_CHECKING, Annotated, Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, PlainSerializer
+from pydantic import BaseModel, ConfigDict, Field, PlainSerializer, create_model
 
-from pampa.core.mend.spots import How
+from pampa.core.mend.amounts import Amounts
 from pampa.core.timeline.document import Crossing, Kind
+from pampa.core.timeline.limits import hints_of
 from pampa.studio.editing import State
 from pampa.studio.listening import Standing
 from pampa.studio.sending import Delivery
@@ -14,7 +16,6 @@ from pampa.studio.shows import Episode, Show
 
 Place = Annotated[int, Field(ge=0, le=1 << 40)]
 Name = Annotated[str, Field(min_length=1, max_length=200)]
-Amount = Annotated[float, Field(ge=0, le=100)]
 Seconds = Annotated[float, Field(ge=0, le=1_000_000)]
 
 
@@ -22,6 +23,9 @@ Number = Annotated[int, Field(ge=0, lt=1 << 63)]
 """Of something in the database, or a revision."""
 Moment = Annotated[datetime, PlainSerializer(lambda moment: moment.replace(tzinfo=UTC), when_used="json-unless-none")]
 """The database keeps times in UTC, without a zone; over the wire they have one."""
+
+
+TOLD_OF_MENDING = [field for field in fields(Amounts) if field.name != "among"]
 
 
 class Told(BaseModel):
@@ -148,42 +152,20 @@ class ClockOut(Told):
     drift_ppm: float
 
 
-class SpotBody(BaseModel):
-    """A place of a recording, in time and frequency: lowered, filled from its surroundings, or left to the room."""
+if TYPE_CHECKING:
 
-    model_config = ConfigDict(extra="forbid", from_attributes=True)
+    class AmountsBody(BaseModel):
+        """How much of each process of Mend."""
 
-    start_s: Seconds
-    stop_s: Seconds
-    how: How = "lower"
-    db: Annotated[float, Field(ge=-12, le=60)] = 12
-    low_hz: Annotated[float, Field(ge=0, le=24_000)] = 0
-    high_hz: Annotated[float, Field(ge=0, le=24_000)] = 24_000
-
-
-class AmountsBody(BaseModel):
-    """How much of each process of Mend, 0 to 100; polarity and phase on or off; where noise is alone, in seconds."""
-
-    model_config = ConfigDict(extra="forbid", from_attributes=True)
-
-    polarity: bool = False
-    drop_outs: Amount = 0
-    clipping: Amount = 0
-    hum: Amount = 0
-    rumble: Amount = 0
-    clicks: Amount = 0
-    plosives: Amount = 0
-    noise: Amount = 0
-    hiss: Amount | None = Field(None, description="Of noise above 8 kHz, if it is to be other than below.")
-    reverb: Amount = 0
-    bleed: Amount = Field(0, description="Others in this microphone, while they talk and this person does not.")
-    gate: Amount = 0
-    sibilance: Amount = 0
-    breaths: Amount = 0
-    phase: bool = False
-    noise_from: Seconds | None = None
-    noise_to: Seconds | None = None
-    spots: Annotated[list[SpotBody], Field(max_length=500)] = []
+else:
+    AmountsBody = create_model(
+        "AmountsBody",
+        __config__=ConfigDict(extra="forbid", from_attributes=True),
+        __doc__="How much of each process of Mend, 0 to 100; polarity and phase on or off; where noise is alone, in "
+        "seconds. hiss: of noise above 8 kHz, if other than below. spots: single places, worked by hand.",
+        **{field.name: (hints_of(Amounts)[field.name], field.default) for field in TOLD_OF_MENDING},
+    )
+    """The limits are those of the core. Who else is in the conversation is known here, and nobody's to tell."""
 
 
 class MendingOut(Told):

@@ -11,6 +11,7 @@ from pampa.core.deliver.formats import Format
 from pampa.core.deliver.sheet import TOLERANCE_LU, DeliverySheet, is_met, sheet_of
 from pampa.core.deliver.solve import METERS_DIFFER_DB, Aim, Solution, at_gain, measure_parts, solve
 from pampa.core.deliver.tags import Tags, write_tags
+from pampa.core.errors import SignalError
 from pampa.core.executor import Executor, Inline
 from pampa.core.files.decode import read_sound
 from pampa.core.files.opened import SoundFile
@@ -43,6 +44,8 @@ def deliver(
     Raises SignalError if the format cannot hold the sound.
     """
     fmt = fmt.checked(rate=source.rate, channels=source.channels)
+    if not source.frames:
+        raise SignalError("There is nothing to deliver: it has no length. Nothing was written.")
     executor = executor or Inline()
     progress("Measuring", 0.0)
     parts = parts or measure_parts(source, executor)

@@ -2,9 +2,13 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
-from typing import Any
+from typing import Annotated, Any
 
-from pampa.core.mend.spots import Spot
+from annotated_types import Ge, Le, MaxLen
+
+from pampa.core.mend.spots import Seconds, Spot
+
+Amount = Annotated[float, Ge(0), Le(100)]
 
 
 @dataclass(frozen=True)
@@ -27,23 +31,23 @@ class Amounts:
     """
 
     polarity: bool = False
-    drop_outs: float = 0.0
-    clipping: float = 0.0
-    hum: float = 0.0
-    rumble: float = 0.0
-    clicks: float = 0.0
-    plosives: float = 0.0
-    breaths: float = 0.0
-    noise: float = 0.0
-    hiss: float | None = None
-    reverb: float = 0.0
-    bleed: float = 0.0
-    gate: float = 0.0
-    sibilance: float = 0.0
+    drop_outs: Amount = 0.0
+    clipping: Amount = 0.0
+    hum: Amount = 0.0
+    rumble: Amount = 0.0
+    clicks: Amount = 0.0
+    plosives: Amount = 0.0
+    breaths: Amount = 0.0
+    noise: Amount = 0.0
+    hiss: Amount | None = None
+    reverb: Amount = 0.0
+    bleed: Amount = 0.0
+    gate: Amount = 0.0
+    sibilance: Amount = 0.0
     phase: bool = False
-    noise_from: float | None = None
-    noise_to: float | None = None
-    spots: tuple[Spot, ...] = ()
+    noise_from: Seconds | None = None
+    noise_to: Seconds | None = None
+    spots: Annotated[tuple[Spot, ...], MaxLen(500)] = ()
     among: tuple[Other, ...] = ()
 
     def alike(self) -> "Amounts":

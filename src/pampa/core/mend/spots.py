@@ -6,15 +6,18 @@ On short-time spectra: what lies outside a place, and frequencies outside its ba
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Literal
+from typing import Annotated, Literal
 
 import numpy as np
+from annotated_types import Ge, Le
 from numpy.typing import NDArray
 
 from pampa.core.mend.spectra import BINS, HOP, SIZE, sound_of, spectra
 from pampa.core.sound import RATE, ArraySource, FloatArray, Segment, Source
 
 How = Literal["lower", "fill", "room"]
+Seconds = Annotated[float, Ge(0), Le(1_000_000)]
+Hz = Annotated[float, Ge(0), Le(RATE / 2)]
 
 AROUND_S = 0.25
 EDGE = RATE // 200
@@ -31,12 +34,12 @@ class Spot:
     the room tone of the recording is left.
     """
 
-    start_s: float
-    stop_s: float
+    start_s: Seconds
+    stop_s: Seconds
     how: How = "lower"
-    db: float = 12.0
-    low_hz: float = 0.0
-    high_hz: float = RATE / 2
+    db: Annotated[float, Ge(-12), Le(60)] = 12.0
+    low_hz: Hz = 0.0
+    high_hz: Hz = RATE / 2
 
 
 def with_spots(source: Source, segment: Segment, spots: Sequence[Spot], room: NDArray[np.int64] = NO_ROOM

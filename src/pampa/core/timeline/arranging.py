@@ -185,9 +185,8 @@ def add_marker(document: Document, *, at: int, name: str = "") -> Document:
     return check(replace(document, markers=tuple(markers)))
 
 
-def add_markers(document: Document, *, name: str, markers: list[list[Any]]) -> Document:
-    """Mark several places at once. markers : place and name of each. name : where they come from, for the history."""
-    del name
+def add_markers(document: Document, *, markers: list[list[Any]]) -> Document:
+    """Mark several places at once. markers : place and name of each."""
     ids = count(next_id(document))
     added = [Marker(next(ids), at, text.strip()[:200]) for at, text in markers]
     together = sorted([*document.markers, *added], key=lambda m: (m.at, m.id))

@@ -1,86 +1,145 @@
-"""The catalogue of edits: every change of an episode by its name, and the sentence that tells of it."""
+"""The catalogue of edits: what each is told, what it does, and the sentence that tells of it."""
 
 from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
 from typing import Any
 
 from pampa.core.errors import EditRefused
 from pampa.core.sound import RATE
 from pampa.core.timeline import arranging, cutting, inserting, laying, lining, mending, pruning, seams, turns, versions
+from pampa.core.timeline import parameters as told
 from pampa.core.timeline.document import Document
+from pampa.core.timeline.limits import hold
 
-Edit = Callable[..., Document]
+Parameters = dict[str, Any]
+Lengths = Callable[[int], int]
+"""Tells the length of a recording, in the episode's frames."""
+Completion = Callable[[Document, Mapping[str, Any], Lengths], Parameters]
+"""What an edit needs to know of the recordings, so that it can be made again without them."""
+
+
+@dataclass(frozen=True)
+class Edit:
+    """One kind of edit.
+
+    make : document and parameters to document. told : the class of its parameters, with their limits.
+    sentence : for the history. words : parameters that only the sentence needs. completes : what the studio adds.
+    by_page : a page may send it as it is; others are made by the studio alone.
+    version : of its parameters. Whoever renames or changes one raises it and adds to `upcasts`, by the version that
+    it leads away from: journals are replayed for ever.
+    """
+
+    make: Callable[..., Document]
+    told: type
+    sentence: str
+    words: tuple[str, ...] = ()
+    completes: Completion | None = None
+    by_page: bool = True
+    version: int = 1
+    upcasts: Mapping[int, Callable[[Parameters], Parameters]] = field(default_factory=dict)
+
+    @property
+    def name(self) -> str:
+        return self.make.__name__
+
+
+def _frames_of_clip(document: Document, given: Mapping[str, Any], frames: Lengths) -> Parameters:
+    return {"frames": frames(document.find_clip(given["clip"])[1].recording)}
+
+
+def _frames_of_track(document: Document, given: Mapping[str, Any], frames: Lengths) -> Parameters:
+    used = sorted({clip.recording for clip in document.track(given["track"]).clips})
+    return {"frames": [[recording, frames(recording)] for recording in used]}
+
+
+NAME = ("name",)
 
 EDITS: Mapping[str, Edit] = {
-    edit.__name__: edit
+    edit.name: edit
     for edit in (
-        cutting.take_out, cutting.clear, cutting.put_back, seams.drag_seam, seams.set_seam,
-        inserting.insert, inserting.carry, inserting.drop_spot, inserting.lift_spot, turns.slide, versions.restore,
-        arranging.split, arranging.join, arranging.slip, arranging.move, arranging.trim, arranging.set_clip,
-        arranging.remove_clip, arranging.add_clip, arranging.bring_in, arranging.add_track, arranging.remove_track,
-        arranging.set_track, arranging.set_recipe, arranging.set_ducking, lining.nudge, lining.line_up,
-        laying.lay, laying.in_sequence, laying.take_seat, laying.begin,
-        mending.mend, pruning.prune, pruning.leave, pruning.reopen, pruning.mark_find,
-        pruning.drop_find,
-        arranging.add_marker, arranging.add_markers, arranging.set_marker, arranging.remove_marker,
+        Edit(cutting.take_out, told.TakeOut, "Took out {length} at {place}"),
+        Edit(cutting.clear, told.Clear, "Left room tone for {length} at {place}"),
+        Edit(cutting.put_back, told.OnSeam, "Put a seam back"),
+        Edit(seams.drag_seam, told.DragSeam, "Dragged the side of a seam"),
+        Edit(seams.set_seam, told.SetSeam, "Changed how a join crosses over"),
+        Edit(inserting.insert, told.Insert, "Put in {name} at {place}", words=NAME),
+        Edit(inserting.carry, told.Carry, "Carried {length} to {to}"),
+        Edit(inserting.drop_spot, told.DropSpot, "Dropped in {name} at {place}"),
+        Edit(inserting.lift_spot, told.OnClip, "Took a spot out again"),
+        Edit(turns.slide, told.Slide, "Moved what one person says at {place}"),
+        Edit(versions.restore, told.Restore, "Went back to {name}", words=NAME, by_page=False),
+        Edit(arranging.split, told.Split, "Split at {place}"),
+        Edit(arranging.join, told.AtPlace, "Joined at {place}"),
+        Edit(arranging.slip, told.Slip, "Slipped the sound of a piece", completes=_frames_of_clip),
+        Edit(arranging.move, told.Move, "Moved a piece to {place}"),
+        Edit(arranging.trim, told.Trim, "Trimmed a piece", completes=_frames_of_clip),
+        Edit(arranging.set_clip, told.SetClip, "Changed a piece's gain, fades or muting"),
+        Edit(arranging.remove_clip, told.OnClip, "Removed a piece"),
+        Edit(arranging.add_clip, told.AddClip, "Added a piece at {place}"),
+        Edit(arranging.bring_in, told.BringIn, "Brought in {name}", by_page=False),
+        Edit(arranging.add_track, told.AddTrack, "Added the track {name}"),
+        Edit(arranging.remove_track, told.OnTrack, "Removed a track"),
+        Edit(arranging.set_track, told.SetTrack, "Changed a track"),
+        Edit(arranging.set_recipe, told.SetRecipe, "Changed a recipe"),
+        Edit(arranging.set_ducking, told.SetDucking, "Changed the ducking"),
+        Edit(lining.nudge, told.Nudge, "Nudged a track", completes=_frames_of_track),
+        Edit(lining.line_up, told.LineUp, "Lined up {name}", words=NAME, by_page=False),
+        Edit(laying.lay, told.Lay, "Laid {name}"),
+        Edit(laying.in_sequence, told.InSequence, "Joined recordings in sequence", by_page=False),
+        Edit(laying.take_seat, told.TakeSeat, "Put sound on a waiting track", by_page=False),
+        Edit(laying.begin, told.Begin, "Began from the pattern {name}", by_page=False),
+        Edit(mending.mend, told.Mend, "Mended {name}", words=NAME),
+        Edit(pruning.prune, told.Prune, "Pruned {name}", words=NAME),
+        Edit(pruning.leave, told.AboutFinds, "Left {name}", words=NAME),
+        Edit(pruning.reopen, told.AboutFinds, "Asked again about {name}", words=NAME),
+        Edit(pruning.mark_find, told.AboutFinds, "Marked {name} as a find", words=NAME),
+        Edit(pruning.drop_find, told.AboutFinds, "Forgot {name} as a find", words=NAME),
+        Edit(arranging.add_marker, told.AddMarker, "Marked {place}"),
+        Edit(arranging.add_markers, told.AddMarkers, "Brought in markers from {name}", words=NAME, by_page=False),
+        Edit(arranging.set_marker, told.SetMarker, "Changed a marker"),
+        Edit(arranging.remove_marker, told.OnMarker, "Removed a marker"),
     )
-}  # fmt: skip
-
-SENTENCES = {
-    "take_out": "Took out {length} at {place}",
-    "clear": "Left room tone for {length} at {place}",
-    "put_back": "Put a seam back",
-    "drag_seam": "Dragged the side of a seam",
-    "set_seam": "Changed how a join crosses over",
-    "insert": "Put in {name} at {place}",
-    "carry": "Carried {length} to {to}",
-    "drop_spot": "Dropped in {name} at {place}",
-    "lift_spot": "Took a spot out again",
-    "slide": "Moved what one person says at {place}",
-    "restore": "Went back to {name}",
-    "split": "Split at {place}",
-    "join": "Joined at {place}",
-    "slip": "Slipped the sound of a piece",
-    "move": "Moved a piece to {place}",
-    "trim": "Trimmed a piece",
-    "set_clip": "Changed a piece's gain, fades or muting",
-    "remove_clip": "Removed a piece",
-    "add_clip": "Added a piece at {place}",
-    "bring_in": "Brought in {name}",
-    "add_track": "Added the track {name}",
-    "remove_track": "Removed a track",
-    "set_track": "Changed a track",
-    "set_recipe": "Changed a recipe",
-    "set_ducking": "Changed the ducking",
-    "nudge": "Nudged a track",
-    "line_up": "Lined up {name}",
-    "lay": "Laid {name}",
-    "in_sequence": "Joined recordings in sequence",
-    "take_seat": "Put sound on a waiting track",
-    "begin": "Began from the pattern {name}",
-    "mend": "Mended {name}",
-    "prune": "Pruned {name}",
-    "leave": "Left {name}",
-    "reopen": "Asked again about {name}",
-    "mark_find": "Marked {name} as a find",
-    "drop_find": "Forgot {name} as a find",
-    "add_marker": "Marked {place}",
-    "add_markers": "Brought in markers from {name}",
-    "set_marker": "Changed a marker",
-    "remove_marker": "Removed a marker",
 }
 
 
-def apply(document: Document, name: str, parameters: Mapping[str, Any]) -> Document:
-    """The document after an edit. Raises EditRefused or NotFound, and then nothing has changed."""
+def edit_called(name: str) -> Edit:
+    """An edit by its name. Raises EditRefused where there is none."""
     if name not in EDITS:
         raise EditRefused(f"Pampa knows no edit called {name}. Nothing was changed.")
-    return EDITS[name](document, **parameters)
+    return EDITS[name]
+
+
+def completed(document: Document, name: str, parameters: Mapping[str, Any], frames: Lengths) -> Parameters:
+    """Parameters as they go into the journal: held to their limits, and with what the edit needs to know besides.
+
+    Raises EditRefused where one is unknown, missing, or beyond its limits.
+    """
+    edit = edit_called(name)
+    hold(edit.told, parameters)
+    return {**parameters, **(edit.completes(document, parameters, frames) if edit.completes else {})}
+
+
+def apply(document: Document, name: str, parameters: Mapping[str, Any], *, version: int | None = None) -> Document:
+    """The document after an edit. Raises EditRefused or NotFound, and then nothing has changed.
+
+    version : of the parameters, as they stand in a journal; None for today's.
+    """
+    edit = edit_called(name)
+    given = upcast(edit, dict(parameters), version)
+    return edit.make(document, **{name: value for name, value in given.items() if name not in edit.words})
+
+
+def upcast(edit: Edit, parameters: Parameters, version: int | None) -> Parameters:
+    """Parameters of an older version as they would be told today."""
+    for old in range(version or edit.version, edit.version):
+        parameters = edit.upcasts[old](parameters)
+    return parameters
 
 
 def describe(name: str, parameters: Mapping[str, Any]) -> str:
     """What an edit did, in a few words, for the history."""
     start, stop = parameters.get("start", parameters.get("at", 0)), parameters.get("stop", 0)
-    return SENTENCES[name].format(
+    return EDITS[name].sentence.format(
         length=f"{abs(stop - start) / RATE:.1f} s",
         place=clock(min(start, stop or start)),
         to=clock(parameters.get("to", 0)),

@@ -14,14 +14,13 @@ from pampa.core.timeline.ranges import join_at, shift, split_at
 LONGEST = 24 * 3600 * 48_000
 
 
-def insert(document: Document, *, name: str, at: int, length: int, pieces: Sequence[Mapping[str, Any]] = ()
+def insert(document: Document, *, at: int, length: int, pieces: Sequence[Mapping[str, Any]] = ()
            ) -> Document:  # fmt: skip
     """Open `length` frames for everybody and put pieces of talk in; without any, they stay silent.
 
     pieces : each with a `track` and its `clips`, as what a Clip holds but its number; starts count from `at`.
-    Music and effects that begin later follow, unless pinned. name : of what is put in, for the history.
+    Music and effects that begin later follow, unless pinned.
     """
-    del name
     if not SHORTEST <= length <= LONGEST:
         raise EditRefused("There is no time to put in. Give a length, or copy something first. Nothing was changed.")
     ids = count(next_id(document))

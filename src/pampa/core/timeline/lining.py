@@ -33,7 +33,7 @@ def nudge(document: Document, *, track: int, by: int, frames: list[list[int]]) -
     return check(_slide(document, track, sections))
 
 
-def line_up(document: Document, *, tracks: Sequence[Mapping[str, Any]], room: int = 0, name: str = "") -> Document:
+def line_up(document: Document, *, tracks: Sequence[Mapping[str, Any]], room: int = 0) -> Document:
     """Put several people in step at once.
 
     Parameters
@@ -43,9 +43,7 @@ def line_up(document: Document, *, tracks: Sequence[Mapping[str, Any]], room: in
         in frames), and `breaks`: [place, by] pairs, from which frame of the recording on it is to be heard
         `by` frames later still, because the recorder had stopped there.
     room : frames by which everything on the sheet begins later first.
-    name : whom it is about, for the history.
     """
-    del name
     if room:
         document = _later(document, room)
     for told in tracks:

@@ -26,11 +26,8 @@ def amounts_in(document: Document, recording: int) -> Amounts:
     return replace(amounts, among=tuple(others))
 
 
-def mend(document: Document, *, name: str, recordings: Sequence[int], amounts: Mapping[str, Any]) -> Document:
-    """Mend recordings with these amounts from now on, all of them alike; what is not named is 0.
-
-    name : of what is mended, for the history.
-    """
+def mend(document: Document, *, recordings: Sequence[int], amounts: Mapping[str, Any]) -> Document:
+    """Mend recordings with these amounts from now on, all of them alike; what is not named is 0."""
     wanted = amounts_of(amounts)
     region = wanted.region
     if region and region[1] - region[0] < SHORTEST_REGION_S:

@@ -10,14 +10,12 @@ from pampa.core.timeline.cutting import cleared, taken_out
 from pampa.core.timeline.document import Document, Left, check, next_id
 
 
-def prune(document: Document, *, name: str, cuts: Sequence[Mapping[str, Any]]) -> Document:
+def prune(document: Document, *, cuts: Sequence[Mapping[str, Any]]) -> Document:
     """Take several ranges out at once.
 
     cuts : `start` and `stop` of each; with `tracks`, only theirs is taken out and its room left empty, without, it is
-    taken out of all talk and closed up. Where ranges overlap they are taken out as one. name : of what is
-    taken out, for the history.
+    taken out of all talk and closed up. Where ranges overlap they are taken out as one.
     """
-    del name
     if not cuts:
         raise EditRefused("There is nothing to take out. Nothing was changed.")
     closed = _merged((cut["start"], cut["stop"]) for cut in cuts if not cut.get("tracks"))
@@ -34,28 +32,24 @@ def prune(document: Document, *, name: str, cuts: Sequence[Mapping[str, Any]]) -
     return check(document)
 
 
-def leave(document: Document, *, name: str, finds: Sequence[Mapping[str, Any]]) -> Document:
+def leave(document: Document, *, finds: Sequence[Mapping[str, Any]]) -> Document:
     """Leave finds as they are: they are not proposed again. Each has a `kind`, a `recording`, `start` and `stop`."""
-    del name
     return replace(document, left=tuple(dict.fromkeys((*document.left, *(Left(**find) for find in finds)))))
 
 
-def reopen(document: Document, *, name: str, finds: Sequence[Mapping[str, Any]]) -> Document:
+def reopen(document: Document, *, finds: Sequence[Mapping[str, Any]]) -> Document:
     """Ask again about finds that had been left."""
-    del name
     again = {Left(**find) for find in finds}
     return replace(document, left=tuple(left for left in document.left if left not in again))
 
 
-def mark_find(document: Document, *, name: str, finds: Sequence[Mapping[str, Any]]) -> Document:
+def mark_find(document: Document, *, finds: Sequence[Mapping[str, Any]]) -> Document:
     """Add finds by hand, to be decided about like any other."""
-    del name
     return replace(document, added=tuple(dict.fromkeys((*document.added, *(Left(**find) for find in finds)))))
 
 
-def drop_find(document: Document, *, name: str, finds: Sequence[Mapping[str, Any]]) -> Document:
+def drop_find(document: Document, *, finds: Sequence[Mapping[str, Any]]) -> Document:
     """Forget finds that had been added by hand."""
-    del name
     gone = {Left(**find) for find in finds}
     return replace(document, added=tuple(added for added in document.added if added not in gone))
 

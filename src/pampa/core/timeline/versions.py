@@ -8,9 +8,9 @@ from pampa.core.timeline.codec import decode
 from pampa.core.timeline.document import Document, Seam, check
 
 
-def restore(document: Document, *, name: str, content: Mapping[str, Any]) -> Document:
+def restore(document: Document, *, content: Mapping[str, Any]) -> Document:
     """The document that a version holds: undone like any edit. content : a document as plain data."""
-    del document, name
+    del document
     return check(decode(dict(content)))
 
 

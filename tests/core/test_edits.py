@@ -1,0 +1,84 @@
+"""The catalogue of edits: limits hold in the core, and parameters of older versions are understood."""
+
+import inspect
+from dataclasses import fields, is_dataclass, replace
+
+import pytest
+
+from pampa.core.errors import EditRefused
+from pampa.core.timeline.edits import EDITS, apply, completed, describe, upcast
+from pampa.core.timeline.limits import hints_of
+from tests.core.test_timeline import talk_document
+
+
+def frames(recording):
+    return 10_000
+
+
+@pytest.mark.parametrize(
+    ("name", "parameters", "message"),
+    [
+        ("set_recipe", {"track": 1, "low_cut_hz": 80, "body_db": 0, "presence_db": 0, "ratio": 0}, "ratio must be at least 1"),
+        ("set_recipe", {"track": 1, "low_cut_hz": 80, "body_db": 0, "presence_db": 0}, "ratio is missing"),
+        ("set_ducking", {"depth_db": float("nan")}, "depth_db must be a number"),
+        ("set_ducking", {"depth_db": 41}, "at most 40"),
+        ("take_out", {"start": 0, "stop": 10**30}, "stop must be at most"),
+        ("take_out", {"start": 0, "stop": 1.5}, "whole number"),
+        ("take_out", {"start": True, "stop": 5}, "whole number"),
+        ("take_out", {"start": 0, "stop": 5, "more": 1}, "more is not known"),
+        ("set_track", {"track": 1, "kind": "orchestra"}, "must be one of person"),
+        ("set_track", {"track": 1, "name": "x" * 81}, "at most 80 long"),
+        ("set_seam", {"seam": 1, "crossfade": -1}, "at least 0"),
+        ("prune", {"name": "x", "cuts": []}, "at least 1 long"),
+        ("prune", {"name": "x", "cuts": [{"start": -1, "stop": 5}]}, "cuts.0.start must be at least 0"),
+        ("mend", {"name": "x", "recordings": [1], "amounts": {"hum": 101}}, "amounts.hum must be at most 100"),
+        ("mend", {"name": "x", "recordings": [1], "amounts": {"spots": [{"start_s": -1, "stop_s": 2}]}}, "spots.0.start_s"),
+        ("mend", {"name": "x", "recordings": [1], "amounts": []}, "wrong form"),
+        ("split", {"at": 5, "tracks": 3}, "must be a list"),
+        ("unheard_of", {}, "knows no edit"),
+    ],
+)  # fmt: skip
+def test_what_is_beyond_its_limits_is_refused_in_the_core(name, parameters, message):
+    with pytest.raises(EditRefused, match=message):
+        completed(talk_document(), name, parameters, frames)
+
+
+def test_what_an_edit_needs_of_recordings_is_added_for_good():
+    clip = talk_document().tracks[0].clips[0].id
+    assert completed(talk_document(), "slip", {"clip": clip, "by": 5}, frames)["frames"] == 10_000
+    assert completed(talk_document(), "nudge", {"track": 2, "by": 5}, frames)["frames"] == [[2, 10_000]]
+
+
+def test_the_words_of_the_history_do_not_reach_the_edit():
+    cuts = [{"start": 10, "stop": 20}]
+    assert apply(talk_document(), "prune", {"name": "a silence", "cuts": cuts}) == apply(
+        talk_document(), "prune", {"cuts": cuts}
+    )
+    assert describe("prune", {"name": "a silence", "cuts": cuts}) == "Pruned a silence"
+
+
+def test_parameters_of_an_older_version_are_brought_up_step_by_step(monkeypatch):
+    renamed = replace(
+        EDITS["take_out"], version=3,
+        upcasts={1: lambda told: {"start": told["from"], "end": told["to"]},
+                 2: lambda told: {"start": told["start"], "stop": told["end"]}},
+    )  # fmt: skip
+    monkeypatch.setitem(EDITS, "take_out", renamed)
+    today = apply(talk_document(), "take_out", {"start": 2000, "stop": 3000})
+    assert apply(talk_document(), "take_out", {"from": 2000, "to": 3000}, version=1) == today
+    assert apply(talk_document(), "take_out", {"start": 2000, "end": 3000}, version=2) == today
+    assert upcast(renamed, {"start": 1, "stop": 2}, None) == {"start": 1, "stop": 2}
+
+
+@pytest.mark.parametrize("edit", EDITS.values(), ids=lambda edit: edit.name)
+def test_every_edit_is_described_whole(edit):
+    """Its parameters are those of its function and its words, and every older version has a way up."""
+    taken = {name for name in inspect.signature(edit.make).parameters if name != "document"}
+    told = {field.name for field in fields(edit.told)}
+    added = {"frames"} if edit.completes else set()
+    assert is_dataclass(edit.told)
+    assert told | added == taken | set(edit.words)
+    assert not taken & set(edit.words)
+    assert set(hints_of(edit.told)) == told
+    assert set(edit.upcasts) == set(range(1, edit.version))
+    assert edit.sentence
