@@ -97,8 +97,7 @@ def sign_in(
     return HTMLResponse(page(request, "sign_in.html", problem=problem).body, 403)
 
 
-@router.post("/sign-out")
-def sign_out(request: Request) -> Response:
+@router.post("/sign-out", status_code=204)
+def sign_out(request: Request) -> None:
     """Forget who is signed in here."""
     request.session.clear()
-    return RedirectResponse("/sign-in", 303)

@@ -2,13 +2,15 @@
 
 import { api } from "./api.js";
 
+const LEAST = 50_000;
 const counted = (count, one, many) => (count === 1 ? `1 ${one}` : `${count} ${many}`);
 
 // What is said before something is deleted.
 export function question({ bytes, recordings, deliveries }) {
   const parts = [counted(recordings, "recording", "recordings")];
   if (deliveries > 0) parts.push(counted(deliveries, "file that went out", "files that went out"));
-  return `Deletes ${parts.join(" and ")}, frees ${(bytes / 1e6).toFixed(bytes < 1e7 ? 1 : 0)}\u00a0MB, and cannot be undone.`;
+  const frees = bytes < LEAST ? "frees hardly anything, since the larder or another episode needs the sound too" : `frees ${(bytes / 1e6).toFixed(bytes < 1e7 ? 1 : 0)}\u00a0MB`;
+  return `Deletes ${parts.join(" and ")}, ${frees}, and cannot be undone.`;
 }
 
 // `kind` is recordings, episodes or shows; `done` is told when one is gone.
