@@ -65,6 +65,7 @@ class Listening:
     def __init__(self, editing: Editing, sounds: Sounds, events: Events, executor: Executor) -> None:
         self._editing, self._sounds, self._events, self._executor = editing, sounds, events, executor
         self._lock = threading.Lock()
+        self._measured = threading.Lock()
         self._mixes: OrderedDict[tuple[object, ...], Programme] = OrderedDict()
         self._parts: OrderedDict[bytes, LoudnessPart] = OrderedDict()
         self._standing: dict[int, Standing] = {}
@@ -136,17 +137,21 @@ class Listening:
                 state = self._editing.state(episode_id)
                 standing = self._measure(state)
                 self._events.post(Event("loudness", episode_id, {"revision": standing.revision}))
-                if self._editing.state(episode_id).revision == state.revision:
-                    return
-        finally:
+                with self._lock:  # whoever asks from here on finds it at rest, and begins it again
+                    if self._editing.state(episode_id).revision == state.revision:
+                        self._measuring.discard(episode_id)
+                        return
+        except BaseException:
             with self._lock:
                 self._measuring.discard(episode_id)
+            raise
 
     def _measure(self, state: State) -> Standing:
         programme = self.programme(state)
-        part = standing_loudness(programme.mix, programme.versions, self._parts, self._executor)
-        while len(self._parts) > PARTS_KEPT:
-            self._parts.popitem(last=False)
+        with self._measured:  # parts are read while it runs: only then some are let go
+            part = standing_loudness(programme.mix, programme.versions, self._parts, self._executor)
+            while len(self._parts) > PARTS_KEPT:
+                self._parts.popitem(last=False)
         standing = Standing(state.revision, summarise(part), short_term_curve(part.energy))
         self._standing[state.episode_id] = standing
         return standing

@@ -19,7 +19,8 @@ export function elsewhere(stage, waiting) {
       on("stems", () => this.readStems());
       on("larder", () => { if (this.isGatherView("larder")) this.readLarder(); });
       on("deliveries", () => this.readDeliveries());
-      source.onopen = () => { this.reload(); this.readRecordings(); this.readCheckups(); };
+      // Whatever was told while nobody listened.
+      source.onopen = () => { this.reload(); this.readRecordings(); this.readCheckups(); this.readJobs(); this.readDeliveries(); this.readLoudness(); if (this.isStage("prune")) this.readFinds(); if (this.isStage("mend")) this.mendedTold(); };
     },
     jobTold(job) {
       const open = ["waiting", "running"].includes(job.state);
@@ -29,6 +30,7 @@ export function elsewhere(stage, waiting) {
       if (job.state === "cancelled") this.say(`${job.label}: stopped.`);
       this.deliveryTold(job);
     },
+    async readJobs() { this.jobs = await api.get(`/api/episodes/${this.episodeId}/jobs`).catch(() => this.jobs); },
     cancelJob(job) { return this.attempt(() => api.post(`/api/jobs/${job.id}/cancel`)); },
     async readRecordings() {
       const path = `/api/episodes/${this.episodeId}/recordings`;

@@ -9,7 +9,7 @@ import { elsewhere } from "./elsewhere.js";
 import { finds } from "./stage-finds.js";
 import { forGood } from "./for-good.js";
 import { followed } from "./geometry.js";
-import { actionFor, KEYS } from "./keys.js";
+import { actionFor, KEYS, watchPointer } from "./keys.js";
 import { mountLoupe } from "./loupe.js";
 import { mountOverview } from "./overview.js";
 import { makePlayer } from "./player.js";
@@ -86,6 +86,7 @@ const core = {
   notice: "",
   problem: "",
   helping: false,
+  letters: remembered("letters", true), // whether keys that type something act by themselves
   keys: KEYS,
   lines: LINES,
   speeds: [1, 1.25, 1.5, 1.75, 2, 2.5],
@@ -149,9 +150,8 @@ const core = {
     this.seek(remembered(`place-${this.episodeId}`, 0));
     stage.sheet.keepInSight(this.playhead);
     window.addEventListener("keydown", (event) => this.pressed(event));
-    // A button pressed with the pointer gives the keyboard back, so that Space plays and does not press it again.
-    document.addEventListener("click", (event) => { if (event.detail > 0) event.target.closest("button, a, input[type=radio], input[type=range]")?.blur(); });
-    window.addEventListener("popstate", () => { this.stage = window.location.pathname.split("/").pop(); this.make(this.stage); });
+    watchPointer(document);
+    window.addEventListener("popstate", () => this.arrive(window.location.pathname.split("/").pop()));
     matchMedia("(prefers-color-scheme: dark)").addEventListener("change", () => this.redrawAll());
     document.body.dataset.ready = "yes";
     setTimeout(() => { this.settled = true; this.listAround(this.playhead); this.wakeAll(); }, SETTLE_MS);
@@ -340,7 +340,7 @@ const core = {
   // -- the page itself -----------------------------------------------------------------------------------
 
   pressed(event) {
-    const action = actionFor(event);
+    const action = actionFor(event, this.letters);
     // Copying text and pasting files stay the browser's where there is nothing of the sheet to copy or paste.
     if (!action || (action === "copy" && !this.hasSelection) || (action === "cutToCarry" && !this.hasSelection) || (action === "paste" && !this.canPaste)) return;
     event.preventDefault();
@@ -353,9 +353,13 @@ const core = {
   },
   takenAway() { this.say("What is taken away can be heard in Mend."); },
   go(name) {
+    if (name !== this.stage) window.history.pushState({}, "", `/episodes/${this.episodeId}/${name}`);
+    this.arrive(name);
+  },
+  // At a stage, by its name in the header or by the browser's own way back.
+  arrive(name) {
     this.stage = name;
     this.make(name);
-    window.history.pushState({}, "", `/episodes/${this.episodeId}/${name}`);
     if (name === "prune") this.readFinds();
     this.drawFinds();
     if (name === "send-out") this.$nextTick(() => this.drawChart());
@@ -383,6 +387,7 @@ const core = {
   isStage(name) { return this.stage === name; },
   get showsSheet() { return !["gather", "line-up", "mend", "send-out"].includes(this.stage); },
   toggleHelp() { this.helping = !this.helping; if (this.helping) this.$nextTick(() => this.$refs.help.focus()); },
+  setLetters(event) { this.letters = event.target.checked; remember("letters", this.letters); },
   toggleTheme() {
     const dark = document.documentElement.dataset.bsTheme !== "dark";
     document.documentElement.dataset.bsTheme = dark ? "dark" : "light";

@@ -43,6 +43,7 @@ export const KEYS = [
   { keys: "3", does: "takenAway", what: "Hear what is taken away (in Mend)" },
   { keys: "+", match: "+", also: "=", does: "finer", what: "Fewer seconds on a line" },
   { keys: "−", match: "-", does: "coarser", what: "More seconds on a line" },
+  { keys: "K", match: "k", does: "choosePiece", what: "Choose the piece at the playhead, or the next track's" },
   { keys: "Esc", match: "Escape", does: "letGo", what: "Let the selection go" },
   { keys: "Ctrl Z", match: "Ctrl+z", does: "undo", what: "Undo" },
   { keys: "Ctrl Shift Z", match: "Ctrl+Shift+Z", also: "Ctrl+y", does: "redo", what: "Redo" },
@@ -63,12 +64,25 @@ function named(event) {
   return entry ? entry.does : null;
 }
 
+// What was last pressed with the pointer keeps the focus, but the keyboard stays the sheet's until Tab is pressed:
+// Space plays, and does not press the button again.
+let byPointer = null;
+export function watchPointer(page) {
+  page.addEventListener("pointerdown", (event) => { byPointer = event.target instanceof Element ? event.target.closest(PRESSED) : null; }, true);
+  page.addEventListener("keydown", (event) => { if (event.key === "Tab") byPointer = null; }, true);
+}
+const PRESSED = "button, a, input[type=radio], input[type=checkbox], input[type=range], summary";
+
+// A key that types something: it may be switched off for who dictates, or rests a hand on the keyboard (WCAG 2.1.4).
+const types = (event) => event.key.length === 1 && event.key !== " " && !event.ctrlKey && !event.metaKey;
+
 // The action for a key press, or null where the key belongs to a field or a button.
-export function actionFor(event) {
-  if (event.altKey || event.defaultPrevented) return null;
+export function actionFor(event, letters = true) {
+  if (event.altKey || event.defaultPrevented || (!letters && types(event))) return null;
   if (!(event.target instanceof Element)) return named(event);
   if (typing(event.target)) return null;
   if (event.target.closest("dialog, .modal")) return null;
+  if (byPointer !== null && event.target === byPointer) return named(event);
   const name = nameOf(event);
   if (event.target.closest("button, a, input") && ["Space", "Enter"].includes(name) && event.target.closest("button, a")) return null;
   if (event.target.matches("input[type=range]") && name.startsWith("Arrow")) return null;

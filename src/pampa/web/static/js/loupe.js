@@ -91,7 +91,7 @@ export function mountLoupe({ canvas, onSelect, onSeek, onTrim, onMove, onSlip, o
       ctx.fillStyle = ink["rule-soft"];
       ctx.fillRect(x, 4, 1, height - 22);
       ctx.fillStyle = ink["ink-quiet"];
-      if (x > LEFT + 30 && x < width - 40) ctx.fillText(step < 0.1 ? `${clock(at * view.rate, view.rate)}${String(Math.round(at * 100) % 10)}` : clock(at * view.rate, view.rate), x, height - 3);
+      if (x > LEFT + 30 && x < width - 40) ctx.fillText(clock(at * view.rate, view.rate, [0.05, 0.25].includes(step) ? 2 : 1), x, height - 3);
     }
   }
 

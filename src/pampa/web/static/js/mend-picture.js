@@ -1,6 +1,7 @@
 // The picture of one recording: its spectrum over time, or its wave, with what Mend has found marked under it.
 
 import { api } from "./api.js";
+import { levelFor } from "./geometry.js";
 import { fit, readInk } from "./ink.js";
 import { clock } from "./time.js";
 
@@ -18,6 +19,13 @@ const SHORTEST = RATE / 4;
 const GRAB = 4;
 const SLOW_ZOOM = 7;
 const FAINT = 0.35;
+// Under the picture, each kind of mark in a row of its own.
+const MARKS = {
+  clipping: { row: 0, colour: (ink) => ink.people[1] },
+  clicks: { row: 1, colour: (ink) => ink.accent },
+  breaths: { row: 2, colour: (ink) => ink.people[2] },
+  drop_outs: { row: 3, colour: (ink) => ink.ink },
+};
 
 export function mountMendPicture({ canvas, stalks, onSeek, onSelect }) {
   let view = { recording: null, frames: 0, start: 0, span: 30 * RATE, playhead: 0, selection: null, kind: "spectrum", way: "recorded", version: 0, marks: [], region: null, spots: [] };
@@ -139,8 +147,7 @@ export function mountMendPicture({ canvas, stalks, onSeek, onSelect }) {
 
   function drawStalks(ctx, width, bottom) {
     const per = view.span / (width - LEFT);
-    const level = per >= 48000 ? 2 : per >= 4800 ? 1 : 0;
-    const cell = [240, 2400, 24000][level];
+    const { level, cell } = levelFor(per);
     const out = [0, 0];
     const middle = bottom / 2;
     for (let x = LEFT; x < width; x++) {
@@ -170,9 +177,9 @@ export function mountMendPicture({ canvas, stalks, onSeek, onSelect }) {
       const x = xOf(mark.start, width);
       const wide = Math.max(xOf(mark.stop, width) - x, 2);
       if (x + wide < LEFT || x > width) continue;
-      ctx.fillStyle = mark.process === "breaths" ? ink.people[2] : mark.process === "clipping" ? ink.people[1] : ink.accent;
-      const row = { clipping: 0, clicks: 1, breaths: 2 }[mark.process];
-      ctx.fillRect(x, bottom + 3 + row * 4, wide, 3);
+      const { row, colour } = MARKS[mark.process];
+      ctx.fillStyle = colour(ink);
+      ctx.fillRect(x, bottom + 2 + row * 4, wide, 3);
     }
     if (view.region) {
       ctx.fillStyle = ink.accent;

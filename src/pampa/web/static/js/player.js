@@ -8,6 +8,8 @@ const AHEAD_S = 1.2;
 const KEEP_S = 0.12;
 const FIRST_S = 0.1;
 const LARGEST_S = 1.0;
+const BEAT_MS = 200; // a hidden page has no frames, and its clock beats once a second: sound goes on by that alone
+const AHEAD_HIDDEN_S = 4;
 
 // address(settings, query) : where a piece of sound comes from. length() : where it ends, in frames.
 export function makePlayer({ address, settings: first, length, onMove, onStop, onLevel, onError }) {
@@ -26,6 +28,7 @@ export function makePlayer({ address, settings: first, length, onMove, onStop, o
   let resting = 0;
   let ready = null;
   let pumping = false;
+  let beating = 0;
 
   function open() {
     if (context) return;
@@ -79,7 +82,7 @@ export function makePlayer({ address, settings: first, length, onMove, onStop, o
     pumping = true;
     const mine = generation;
     try {
-      while (playing && mine === generation && when < context.currentTime + AHEAD_S) {
+      while (playing && mine === generation && when < context.currentTime + (document.hidden ? AHEAD_HIDDEN_S : AHEAD_S)) {
         if (cursor.start >= end()) {
           if (!range.loop || end() <= range.from) break;
           cursor = { start: range.from };
@@ -113,16 +116,22 @@ export function makePlayer({ address, settings: first, length, onMove, onStop, o
   function tick() {
     if (!playing) return;
     resting = position();
-    pieces = pieces.filter((piece) => piece.until > context.currentTime - 0.5);
     onMove(resting);
     onLevel(meters.map(peakOf));
+    beat();
+    requestAnimationFrame(tick);
+  }
+
+  // What keeps the sound going, and ends it: not tied to frames.
+  function beat() {
+    if (!playing) return;
+    pieces = pieces.filter((piece) => piece.until > context.currentTime - 0.5);
     const last = pieces[pieces.length - 1];
     if (cursor.start >= end() && !range.loop && last && context.currentTime >= last.until) {
+      stop();
       resting = Math.min(end(), last.to);
-      return stop();
-    }
-    pump();
-    return requestAnimationFrame(tick);
+      onMove(resting);
+    } else pump();
   }
 
   const peakOf = (meter) => {
@@ -150,6 +159,7 @@ export function makePlayer({ address, settings: first, length, onMove, onStop, o
     const began = playing;
     playing = true;
     pump();
+    beating ||= setInterval(beat, BEAT_MS);
     if (!began) requestAnimationFrame(tick);
   }
 
@@ -157,6 +167,8 @@ export function makePlayer({ address, settings: first, length, onMove, onStop, o
     if (!playing) return;
     resting = position();
     playing = false;
+    clearInterval(beating);
+    beating = 0;
     generation++;
     drop(-1);
     onLevel([0, 0]);

@@ -81,6 +81,13 @@ export function hand(stage, remembered, remember) {
         } else this.seek(await this.quietNear(this.playhead), { keep: true });
       });
     },
+    // The pieces under the playhead, one track after another.
+    choosePiece() {
+      const here = stage.doc.tracks.flatMap((track) => track.clips.filter((clip) => clip.start <= this.playhead && this.playhead < clip.start + clip.length));
+      if (!here.length) { this.problem = "No piece lies at the playhead."; return; }
+      const next = here[(here.findIndex((clip) => clip.id === this.clipId) + 1) % here.length];
+      this.pick({ clip: next.id });
+    },
     leftSooner() { return this.nudgeEdge("left", -NUDGE); },
     leftLater() { return this.nudgeEdge("left", NUDGE); },
     rightSooner() { return this.nudgeEdge("right", -NUDGE); },
@@ -94,7 +101,12 @@ export function hand(stage, remembered, remember) {
         return null;
       }
       if (this.chosenSeam !== null) return this.dragSeam(this.chosenSeam, side === "left" ? by : 0, side === "right" ? -by : 0);
-      if (!this.hasSelection) { this.problem = "Nothing is chosen. Select something, or choose a find or a seam."; return null; }
+      if (this.piece && !this.hasSelection) {
+        const edge = side === "left" ? "start" : "end";
+        const at = edge === "start" ? this.piece.start : this.piece.start + this.piece.length;
+        return this.edit({ edit: "trim", clip: this.piece.id, edge, at: Math.max(at + by, 0) });
+      }
+      if (!this.hasSelection) { this.problem = "Nothing is chosen. Select something, or choose a piece, a find or a seam."; return null; }
       const [start, stop] = moved(this.selection.start, this.selection.stop);
       if (stop - start >= NUDGE) this.select({ ...this.selection, start, stop }, { keep: true });
       return null;

@@ -273,6 +273,13 @@ export function mend(stage) {
 
     setMendKind(kind) { this.mendKind = kind; remember("kind", kind); stage.mendPicture.show({ kind }); },
     isMendKind(kind) { return this.mendKind === kind; },
+    // A place marked by key: from here, or up to here.
+    mendIn() { this.markMend(this.mendPlace, this.mendSelection ? this.mendSelection.stop : this.mendFrames); },
+    mendOut() { this.markMend(this.mendSelection ? this.mendSelection.start : 0, this.mendPlace); },
+    markMend(start, stop) {
+      this.mendSelection = stop > start ? { ...this.mendSelection, start, stop } : null;
+      stage.mendPicture.show({ selection: this.mendSelection });
+    },
     mendCloser() { stage.mendPicture.zoom(0.5); },
     mendWider() { stage.mendPicture.zoom(2); },
     mendWhole() { stage.mendPicture.whole(); },
@@ -339,7 +346,7 @@ export function mend(stage) {
 export const MEND_ACTIONS = {
   play: "playOrStopMend", playSelection: "playMendSelection", asRecorded: "mendRecorded", asTreated: "mendTreated", takenAway: "mendTaken",
   stepBack: "mendBack", stepForth: "mendForth", leapBack: "mendLeapBack", leapForth: "mendLeapForth", toStart: "mendToStart", toEnd: "mendToEnd",
-  letGo: "mendLetGo", finer: "mendCloser", coarser: "mendWider", nextPlace: "mendNext", previousPlace: "mendPrevious",
+  letGo: "mendLetGo", setIn: "mendIn", setOut: "mendOut", finer: "mendCloser", coarser: "mendWider", nextPlace: "mendNext", previousPlace: "mendPrevious",
 };
-const ELSEWHERE = ["setIn", "setOut", "takeOut", "clear", "split", "mark", "putBack", "hearFind", "takeFind", "shortenFind", "leaveFind", "lineUp", "lineDown"];
+const ELSEWHERE = ["choosePiece", "takeOut", "clear", "split", "mark", "putBack", "hearFind", "takeFind", "shortenFind", "leaveFind", "lineUp", "lineDown"];
 for (const action of ELSEWHERE) MEND_ACTIONS[action] = null;

@@ -1,9 +1,11 @@
 // Times and levels as people read them: 0:04:20.3 and −16.2, with a true minus sign.
 
-export function clock(frames, rate = 48000) {
-  const tenths = Math.round((Math.max(frames, 0) / rate) * 10);
-  const part = (value) => String(value).padStart(2, "0");
-  return `${Math.floor(tenths / 36000)}:${part(Math.floor(tenths / 600) % 60)}:${part(Math.floor(tenths / 10) % 60)}.${tenths % 10}`;
+export function clock(frames, rate = 48000, digits = 1) {
+  const whole = 10 ** digits;
+  const parts = Math.round((Math.max(frames, 0) / rate) * whole);
+  const part = (value, width = 2) => String(value).padStart(width, "0");
+  const seconds = Math.floor(parts / whole);
+  return `${Math.floor(seconds / 3600)}:${part(Math.floor(seconds / 60) % 60)}:${part(seconds % 60)}.${part(parts % whole, digits)}`;
 }
 
 // Shorter, for the left edge of a line: 4:20 or 1:04:20.
