@@ -6,6 +6,7 @@ from dataclasses import fields, is_dataclass, replace
 import pytest
 
 from pampa.core.errors import EditRefused
+from pampa.core.timeline import codec
 from pampa.core.timeline.edits import EDITS, apply, completed, describe, upcast
 from pampa.core.timeline.limits import hints_of
 from tests.core.test_timeline import talk_document
@@ -84,3 +85,16 @@ def test_every_edit_is_described_whole(edit):
     assert set(hints_of(edit.told)) == told
     assert set(edit.upcasts) == set(range(1, edit.version))
     assert edit.sentence
+
+
+def test_a_document_of_an_older_form_is_brought_up_step_by_step(monkeypatch):
+    """Snapshots, versions and cuts are kept for ever; those of release 0.1.0 have no form."""
+    document = talk_document()
+    today = codec.encode(document)
+    assert codec.decode({name: value for name, value in today.items() if name != "form"}) == document
+    monkeypatch.setattr(codec, "FORM", 3)
+    monkeypatch.setitem(codec.UPCASTS, 1, lambda told: {**told, "seams": told.pop("joins")})
+    monkeypatch.setitem(codec.UPCASTS, 2, lambda told: {**told, "tracks": told.pop("lanes")})
+    old = {"joins" if name == "seams" else "lanes" if name == "tracks" else name: today[name] for name in today}
+    assert codec.decode({**old, "form": 1}) == document
+    assert codec.encode(document)["form"] == 3

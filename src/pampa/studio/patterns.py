@@ -1,6 +1,6 @@
 """Patterns: how a show's episodes usually are, made from one of them, and begun from again."""
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from dataclasses import asdict
 from typing import Any
 
@@ -8,6 +8,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from pampa.core.errors import EditRefused, NotFound
+from pampa.core.timeline.codec import brought_up
 from pampa.core.timeline.document import Clip, Document, Track
 from pampa.store.database import Sessions
 from pampa.store.models import Episode, Pattern, Piece, Recording, now
@@ -20,6 +21,9 @@ __all__ = ["Pattern", "Patterns", "talk_end"]
 
 PLAN = ("kind", "bits", "kbit", "target_lufs", "ceiling_dbtp", "mono")
 ENDING = "ending"
+FORM = 1
+"""Of a pattern's content; a way from each older form stands in `UPCASTS`."""
+UPCASTS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {}
 
 
 class Patterns:
@@ -51,6 +55,7 @@ class Patterns:
         pieces = self._shelved(episode_id, document)
         end = talk_end(document)
         content = {
+            "form": FORM,
             "tracks": [_told(track, pieces, end) for track in document.tracks],
             "ducking_db": document.ducking.depth_db,
             "plan": {key: episode.choices[key] for key in PLAN if key in episode.choices},
@@ -74,9 +79,10 @@ class Patterns:
         """
         with self._sessions() as session:
             pattern = self._get(session, pattern_id)
+            content = content_of(pattern)
         episode = self._shows.make_episode(pattern.show_id, title, number)
         tracks, ending = [], []
-        for told in pattern.content["tracks"]:
+        for told in content["tracks"]:
             clips = []
             for piece in told["pieces"]:
                 own = self._borrowed(piece["piece"], episode.id)
@@ -91,9 +97,9 @@ class Patterns:
                         clip | {"before_end": piece["before_end"], "name": told["name"], "kind": told["kind"]}
                     )
             tracks.append({key: value for key, value in told.items() if key != "pieces"} | {"clips": clips})
-        made = {"name": pattern.name, "tracks": tracks, "ducking_db": pattern.content["ducking_db"]}
+        made = {"name": pattern.name, "tracks": tracks, "ducking_db": content["ducking_db"]}
         self._editing.edit(episode.id, "begin", made)
-        return self._shows.change_episode(episode.id, choices={**pattern.content["plan"], ENDING: ending})
+        return self._shows.change_episode(episode.id, choices={**content["plan"], ENDING: ending})
 
     def ending(self, episode_id: int) -> list[dict[str, Any]]:
         """Pieces of the pattern that belong to the end and lie on no track yet."""
@@ -153,6 +159,11 @@ class Patterns:
         if pattern is None:
             raise NotFound("There is no such pattern any more.")
         return pattern
+
+
+def content_of(pattern: Pattern) -> dict[str, Any]:
+    """What a pattern holds, as it would be written today."""
+    return brought_up(pattern.content, FORM, UPCASTS)
 
 
 def talk_end(document: Document) -> int:

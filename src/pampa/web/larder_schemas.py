@@ -5,7 +5,7 @@ from typing import Annotated, Literal
 from pydantic import BaseModel, Field
 
 from pampa.studio.larder import Found, Piece, Recording
-from pampa.studio.patterns import Pattern
+from pampa.studio.patterns import Pattern, content_of
 from pampa.web.schemas import Name, Number, Place, Told
 
 PieceKind = Literal["music", "effects", "spot", "room tone"]
@@ -90,7 +90,7 @@ class PatternOut(Told):
 
     @classmethod
     def of(cls, pattern: Pattern) -> "PatternOut":
-        tracks = pattern.content["tracks"]
+        tracks = content_of(pattern)["tracks"]
         return cls(
             id=pattern.id, name=pattern.name, people=[track["name"] for track in tracks if track["kind"] == "person"]
         )

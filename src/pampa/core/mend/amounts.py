@@ -71,6 +71,13 @@ class Amounts:
         return float(amount) if isinstance(amount, bool) else amount / 100
 
 
+USUAL = Amounts(
+    drop_outs=100, clipping=100, hum=100, rumble=100, clicks=100, plosives=70, breaths=50, noise=50, reverb=35,
+    bleed=70, gate=40, sibilance=40,
+)  # fmt: skip
+"""How much of a process is usual where a person puts it on: all of a fault, some of what is a matter of taste."""
+
+
 def amounts_of(data: Mapping[str, Any]) -> Amounts:
     """Amounts from plain data, such as `asdict` makes of them; who is among them is told anew."""
     places = {"spots": tuple(Spot(**spot) for spot in data.get("spots", ())), "among": ()}

@@ -13,7 +13,7 @@ from annotated_types import Ge, Le
 from numpy.typing import NDArray
 
 from pampa.core.mend.spectra import BINS, HOP, SIZE, sound_of, spectra
-from pampa.core.sound import RATE, ArraySource, FloatArray, Segment, Source
+from pampa.core.sound import RATE, FloatArray, Segment, Source
 
 How = Literal["lower", "fill", "room"]
 Seconds = Annotated[float, Ge(0), Le(1_000_000)]
@@ -54,7 +54,7 @@ def with_spots(source: Source, segment: Segment, spots: Sequence[Spot], room: ND
         first, last = max(start, segment.start), min(stop, segment.stop)
         if first >= last:
             continue
-        changed = _changed(source, spot, start, stop, room)[first - start : last - start]
+        changed = _changed(source, spot, (start, stop), (first, last), room)
         ramp = np.minimum(np.arange(first, last) - start + 1, stop - np.arange(first, last)) / EDGE
         share = np.clip(ramp, 0, 1).astype(np.float32)[:, None]
         sound = sound.copy()
@@ -63,15 +63,20 @@ def with_spots(source: Source, segment: Segment, spots: Sequence[Spot], room: ND
     return sound
 
 
-def _changed(source: Source, spot: Spot, start: int, stop: int, room: NDArray[np.int64]) -> FloatArray:
-    """What the spot adds to the whole of its place: shape (stop - start, channels)."""
-    begin, end = start // HOP, -(-stop // HOP) + 1
-    frames = spectra(source, begin, end)
+def _changed(source: Source, spot: Spot, place: tuple[int, int], wanted: tuple[int, int], room: NDArray[np.int64]
+             ) -> FloatArray:  # fmt: skip
+    """What the spot adds to `wanted`, a part of its `place`, both in frames: shape (wanted frames, channels).
+
+    Only the spectra about that part are computed: a place may be an hour long, and is read in segments.
+    """
+    begin, end = _about(*place)
+    first, last = _about(*wanted)
+    frames = spectra(source, first, last)
     hz = np.arange(BINS) * RATE / SIZE
     band = (hz >= spot.low_hz) & (hz <= spot.high_hz)
     if spot.how == "room" and room[1] - room[0] > 2 * CROSSING:
-        alone = spectra(ArraySource(_tone(source, room, (end - begin + 1) * HOP)), 1, end - begin + 1)
-        return _between(np.where(band, alone - frames, np.complex64(0)), start, stop)
+        alone = spectra(_Tone(source.read(int(room[0]), int(room[1]))), first - begin + 1, last - begin + 1)
+        return _between(np.where(band, alone - frames, np.complex64(0)), *wanted)
     if spot.how == "lower":
         gain: NDArray[np.float32] = np.full(frames.shape, 10 ** (-spot.db / 20), np.float32)
     else:
@@ -81,7 +86,12 @@ def _changed(source: Source, spot: Spot, start: int, stop: int, room: NDArray[np
         gain = np.sqrt(usual / np.maximum(np.abs(frames) ** 2, 1e-20)).astype(np.float32)
         gain = np.clip(gain, LEAST_GAIN, 1)
     gain = np.where(band, gain, np.float32(1))
-    return _between(frames * (gain - 1), start, stop)
+    return _between(frames * (gain - 1), *wanted)
+
+
+def _about(start: int, stop: int) -> tuple[int, int]:
+    """The spectra, first and last, that the sound between two frames is made of."""
+    return start // HOP, -(-stop // HOP) + 1
 
 
 def _between(frames: NDArray[np.complex64], start: int, stop: int) -> FloatArray:
@@ -89,15 +99,22 @@ def _between(frames: NDArray[np.complex64], start: int, stop: int) -> FloatArray
     return sound_of(frames)[start - start // HOP * HOP :][: stop - start]
 
 
-def _tone(source: Source, room: NDArray[np.int64], frames: int) -> FloatArray:
-    """Room tone of any length, over and over with cross-fades that keep its power."""
-    tone = source.read(int(room[0]), int(room[1]))
-    slope = np.sin(np.linspace(0, np.pi / 2, CROSSING, dtype=np.float32))[:, None]
-    piece = tone.copy()
-    piece[:CROSSING] *= slope
-    piece[-CROSSING:] *= slope[::-1]
-    step = len(tone) - CROSSING
-    out = np.zeros((frames + CROSSING + len(tone), source.channels), np.float32)
-    for at in range(0, frames + CROSSING, step):
-        out[at : at + len(tone)] += piece
-    return out[CROSSING : CROSSING + frames]
+class _Tone:
+    """Room tone of any length: a stretch over and over, with cross-fades that keep its power."""
+
+    rate = RATE
+
+    def __init__(self, tone: FloatArray) -> None:
+        slope = np.sin(np.linspace(0, np.pi / 2, CROSSING, dtype=np.float32))[:, None]
+        self._piece = tone.copy()
+        self._piece[:CROSSING] *= slope
+        self._piece[-CROSSING:] *= slope[::-1]
+        self._step = len(tone) - CROSSING
+        self.channels, self.frames = tone.shape[1], 1 << 40
+
+    def read(self, start: int, stop: int) -> FloatArray:
+        places = (np.arange(start, stop) + CROSSING) % self._step
+        out = self._piece[places]
+        crossing = places < CROSSING
+        out[crossing] += self._piece[places[crossing] + self._step]
+        return out

@@ -1,5 +1,6 @@
 """The document as plain data and back, for the journal's snapshots and for the page."""
 
+from collections.abc import Callable, Mapping
 from dataclasses import asdict
 from typing import Any
 
@@ -18,14 +19,27 @@ from pampa.core.timeline.document import (
 )
 from pampa.core.voice.recipe import Recipe
 
+FORM = 1
+"""Of what `encode` gives. Whoever changes a field raises it, and adds a way from the old form to `UPCASTS`."""
+Plain = dict[str, Any]
+UPCASTS: dict[int, Callable[[Plain], Plain]] = {}
 
-def encode(document: Document) -> dict[str, Any]:
+
+def encode(document: Document) -> Plain:
     """Plain dictionaries, lists, numbers and strings."""
-    return asdict(document)
+    return {"form": FORM, **asdict(document)}
 
 
-def decode(data: dict[str, Any]) -> Document:
-    """The document that `encode` was given."""
+def brought_up(data: Plain, form: int, upcasts: Mapping[int, Callable[[Plain], Plain]]) -> Plain:
+    """Plain data of an older form as it would be written today, at `form`. Without a form it is of the first."""
+    for old in range(data.get("form", 1), form):
+        data = upcasts[old](data)
+    return {name: value for name, value in data.items() if name != "form"}
+
+
+def decode(data: Plain) -> Document:
+    """The document that `encode` was given, by this release or an older one."""
+    data = brought_up(data, FORM, UPCASTS)
     return Document(
         tracks=tuple(
             Track(**{**track, "clips": _clips(track["clips"]), "recipe": Recipe(**track["recipe"])})

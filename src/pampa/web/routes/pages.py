@@ -1,11 +1,14 @@
 """The pages: shows, one episode at a stage, signing in."""
 
+from dataclasses import asdict
 from typing import Annotated
 
 from fastapi import APIRouter, Form, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
+from pampa.core.deliver.targets import TARGETS
 from pampa.core.errors import NotFound
+from pampa.core.mend.amounts import USUAL
 from pampa.core.sound import RATE
 from pampa.studio.access import TooManyGuesses
 from pampa.web.larder_schemas import PatternOut
@@ -68,6 +71,8 @@ def episode_page(request: Request, episode_id: Id, stage: str, studio: WithStudi
         "linings": [LiningOut.of(p).model_dump() for p in studio.lining_up.proposals(episode_id)],
         "deliveries": [DeliveryOut.of(d).model_dump(mode="json") for d in studio.sending.of_episode(episode_id)],
         "jobs": studio.jobs.open_jobs(episode_id),
+        "targets": [asdict(target) for target in TARGETS],
+        "usual": asdict(USUAL),
     }
     return page(request, "episode.html", data=data, show=show, episode=episode, stages=STAGES, stage=stage)
 

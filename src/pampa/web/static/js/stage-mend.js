@@ -24,12 +24,12 @@ const SWITCHES = [
   { name: "phase", title: "Phase rotation", about: "Wins headroom where the wave leans." },
   { name: "polarity", title: "Polarity", about: "Turns the wave over." },
 ];
-const USUAL = { drop_outs: 100, bleed: 70, gate: 40, clipping: 100, hum: 100, rumble: 100, clicks: 100, plosives: 70, noise: 50, reverb: 35, sibilance: 40, breaths: 50 };
 const NOTHING = Object.fromEntries([...PROCESSES.map(({ name }) => [name, 0]), ...SWITCHES.map(({ name }) => [name, false]), ["hiss", null], ["spots", []], ["noise_from", null], ["noise_to", null]]);
 const remembered = (key, fallback) => JSON.parse(localStorage.getItem(`pampa-mend-${key}`) ?? JSON.stringify(fallback));
 const remember = (key, value) => localStorage.setItem(`pampa-mend-${key}`, JSON.stringify(value));
 
-export function mend(stage) {
+export function mend(data, stage) {
+  const { usual } = data;
   // Amounts as they were before a process was put off, so that putting it on again brings them back.
   const before = new Map();
 
@@ -181,7 +181,7 @@ export function mend(stage) {
       const now = this.amounts[process.name];
       const key = `${this.mendId}:${process.name}`;
       if (now) before.set(key, now);
-      return this.mend({ [process.name]: now ? 0 : before.get(key) ?? (this.proposedOf(process) || USUAL[process.name]) });
+      return this.mend({ [process.name]: now ? 0 : before.get(key) ?? (this.proposedOf(process) || usual[process.name]) });
     },
     toggleSwitch(process) { return this.mend({ [process.name]: !this.amounts[process.name] }); },
     get isProposed() { return this.mendReport !== null && this.onIn(this.mendReport.proposed).some(({ name }) => !this.amounts[name]); },

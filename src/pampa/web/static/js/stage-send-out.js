@@ -3,21 +3,14 @@
 import { api } from "./api.js";
 import { level, localMinute, signed } from "./time.js";
 
-const TARGETS = [
-  { name: "Podcast, stereo", lufs: -16, mono: false },
-  { name: "Podcast, mono", lufs: -19, mono: true },
-  { name: "Streaming video", lufs: -14, mono: false },
-  { name: "Broadcast, Europe", lufs: -23, mono: false },
-  { name: "Broadcast, America", lufs: -24, mono: false },
-];
 const RATES = { false: [96, 128, 160, 192, 256, 320], true: [48, 64, 80, 96, 128, 160] };
 
 export function sendOut(data, stage) {
-  const { choices } = data;
+  const { choices, targets } = data;
   const target = choices.target_lufs ?? -16;
   return {
     deliveries: data.deliveries,
-    targets: TARGETS,
+    targets,
     plan: {
       target_lufs: target,
       ceiling_dbtp: choices.ceiling_dbtp ?? -1,
@@ -33,12 +26,12 @@ export function sendOut(data, stage) {
     opened: null,
 
     get targetName() {
-      const found = TARGETS.findIndex((candidate) => candidate.lufs === this.plan.target_lufs && candidate.mono === this.plan.mono);
+      const found = targets.findIndex((candidate) => candidate.lufs === this.plan.target_lufs && candidate.mono === this.plan.mono);
       return found < 0 ? "free" : String(found);
     },
     isTarget(index) { return this.targetName === String(index); },
     chooseTarget(event) {
-      const found = TARGETS[Number(event.target.value)];
+      const found = targets[Number(event.target.value)];
       if (!found) return;
       this.plan.target_lufs = found.lufs;
       this.plan.mono = found.mono;
