@@ -22,6 +22,16 @@ settings.register_profile("pampa", deadline=None)
 settings.load_profile("pampa")
 
 
+LONG = ("test_sync", "test_mend_hum", "test_beat", "test_deliver", "test_checkup", "test_finds", "test_turns")
+"""What a quick run leaves out: long passes over minutes of sound, which few changes touch."""
+
+
+def pytest_collection_modifyitems(items):
+    for item in items:
+        if item.path.stem in LONG or "any_division" in item.name:
+            item.add_marker("long")
+
+
 @pytest.fixture
 def studio(tmp_path, request):
     """A studio over an empty folder, or over a copy of what `two_people` asks for."""

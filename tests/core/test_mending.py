@@ -22,8 +22,8 @@ from pampa.core.mend.profile import followed, learned
 from pampa.core.mend.proposed import proposed
 from pampa.core.mend.report import deeds, marks
 from pampa.core.mend.spectra import SIZE
-from pampa.core.mend.spots import Spot
-from pampa.core.sound import RATE, ArraySource
+from pampa.core.mend.spots import Spot, with_spots
+from pampa.core.sound import RATE, ArraySource, Segment
 from pampa.core.timeline.document import Document
 from pampa.core.timeline.mending import mend
 from pampa.demo.assemble import ANDERS, MARISOL, VOICES, _dry
@@ -502,3 +502,22 @@ def test_a_picture_shows_a_tone_in_its_band_and_its_time():
     assert not picture[: round(1.8 * RATE / (FINEST << zoom))].any()
     assert not tile(ArraySource(sound), 0, 10_000).any(), "after the end there is nothing"
     assert tile(ArraySource(sound), 9, 0).any()
+
+
+@pytest.mark.parametrize("how", ["lower", "fill", "room"])
+def test_a_place_of_ten_minutes_is_worked_in_pieces(how):
+    """All its spectra used to be computed for every segment: 1.4 GB for an hour."""
+    sound = noise(5, dbfs=-40)
+
+    class Long:
+        rate, channels, frames, longest = RATE, 1, 600 * RATE, 0
+
+        def read(self, start, stop):
+            self.longest = max(self.longest, stop - start)
+            return sound[np.arange(start, stop) % len(sound)]
+
+    source = Long()
+    segment = Segment(20, 400 * RATE, 420 * RATE)
+    changed = with_spots(source, segment, [Spot(1.0, 599.0, how, 12)], np.array([0, 2 * RATE]))
+    assert not np.array_equal(changed, source.read(segment.start, segment.stop))
+    assert source.longest < 21 * RATE

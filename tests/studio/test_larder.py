@@ -1,5 +1,6 @@
 """The larder: what comes in, is kept, found, heard and used; and patterns, which draw on it."""
 
+import threading
 import time
 
 import numpy as np
@@ -196,3 +197,15 @@ def test_a_pattern_of_the_same_name_is_replaced_and_one_of_nothing_refused(studi
     for number, name in ((empty, "Usual"), (two_people, "  ")):
         with pytest.raises(EditRefused, match="Nothing was kept"):
             studio.patterns.make(number, name)
+
+
+def test_a_show_has_one_larder_whoever_asks_first(studio, episode, show):
+    """Four at once used to make four."""
+    shelves = []
+    asking = [threading.Thread(target=lambda: shelves.append(studio.shows.shelf(show))) for _ in range(8)]
+    for thread in asking:
+        thread.start()
+    for thread in asking:
+        thread.join()
+    assert len(shelves) == 8
+    assert len(set(shelves)) == 1
