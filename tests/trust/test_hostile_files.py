@@ -122,6 +122,15 @@ def test_a_wav_whose_header_is_off_is_read_to_its_real_end(sound, tmp_path, told
     assert any(said in note for note in facts.notes)
 
 
+@pytest.mark.parametrize("form", ["AIFF", "AU", "CAF", "W64"])
+def test_a_file_of_plain_frames_that_breaks_off_is_read_as_far_as_it_goes(sound, tmp_path, form):
+    soundfile.write(tmp_path / "a", sound, RATE, format=form, subtype="PCM_16")
+    content = (tmp_path / "a").read_bytes()
+    (tmp_path / "b").write_bytes(content[: len(content) // 2])
+    facts = conform(tmp_path / "b", tmp_path / "out")
+    assert SECONDS * RATE // 2 - 4096 < facts.conformed_frames <= SECONDS * RATE // 2
+
+
 def test_chunks_behind_the_sound_are_not_taken_for_sound(sound, tmp_path):
     soundfile.write(tmp_path / "a.wav", sound, RATE, subtype="PCM_16")
     with (tmp_path / "a.wav").open("ab") as file:

@@ -181,7 +181,10 @@ class Jobs:
     def _end(self, job_id: int, state: str, error: str = "") -> None:
         job = self._tell(job_id, state=state, doing="", error=error, **({"share": 1.0} if state == "done" else {}))
         job.state, job.error = state, error
-        self._kinds[job.kind].ended(job)
+        try:
+            self._kinds[job.kind].ended(job)
+        except Exception:  # whoever is told may find the disk full; the job has ended all the same
+            log.exception("the end of job %s could not be told", job_id)
 
     def _tell(self, job_id: int, **changes: Any) -> Job:
         """Write down how a job stands, if that can be written, and tell it in any case."""

@@ -69,6 +69,9 @@ def open_sound(path: Path, *, patient: bool = False) -> Iterator[SoundFile]:
         if handle.format == "FLAC":
             yield checked(path, SoundFile(*told, patient_flac_blocks(path, frames, gaps), gaps))
             return
+        if handle.format not in ("MP3", "MPEG"):  # plain frames: whatever is there is in its place
+            yield checked(path, SoundFile(*told, _blocks(handle, frames, to_the_end=True), gaps))
+            return
     from pampa.core.files.decode_av import open_with_av
 
     with open_with_av(path, patient=True, frames=frames) as sound:
@@ -95,16 +98,19 @@ def checked(path: Path, sound: SoundFile) -> SoundFile:
     return sound
 
 
-def _blocks(handle: soundfile.SoundFile, frames: int) -> Iterator[FloatArray]:
+def _blocks(handle: soundfile.SoundFile, frames: int, *, to_the_end: bool = False) -> Iterator[FloatArray]:
+    """Blocks of a file. to_the_end : a damage or a short end is taken for the end, instead of raising SoundDamaged."""
     done = 0
     while True:
         try:
             block = handle.read(BLOCK, dtype="float32", always_2d=True)
         except (soundfile.LibsndfileError, RuntimeError) as error:
+            if to_the_end:
+                return
             raise SoundDamaged from error
         if not len(block):
             break
         done += len(block)
         yield block
-    if done < frames:
+    if done < frames and not to_the_end:
         raise SoundDamaged  # what is lost may lie anywhere, and all after it would be out of step

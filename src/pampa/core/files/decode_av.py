@@ -14,7 +14,8 @@ from pampa.core.errors import UnreadableSound
 from pampa.core.files.opened import BLOCK, SoundDamaged, SoundFile
 from pampa.core.sound import FloatArray
 
-CONTAINERS = ("mov,mp4,m4a,3gp,3g2,mj2", "aac", "mp3", "ogg", "flac", "wav", "matroska,webm")
+CONTAINERS = ("mov,mp4,m4a,3gp,3g2,mj2", "aac", "mp3", "ogg", "flac", "wav", "matroska,webm", "aiff", "au",
+              "caf", "w64")  # fmt: skip
 """All that is read. A playlist, for one, would have other files of the machine read."""
 COUNTED = ("mp3", "aac")
 """Here time stamps are counted from frames found, so that a stretch without any is not seen in them."""
