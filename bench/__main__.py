@@ -166,7 +166,7 @@ def mending(seconds: float, runs: int) -> list[Row]:
 def delivering(folder: Path, minutes: int) -> list[Row]:
     """An episode of three tracks: everything but the encoder on two threads, and the encoder by itself."""
     from pampa.core.mix.ducking import ducking_db, talk_curve
-    from pampa.core.mix.plan import plan_of
+    from pampa.core.mix.plan import SourceKey, plan_of
     from pampa.core.mix.render import Mix
     from pampa.core.timeline.document import Ducking
 
@@ -182,10 +182,10 @@ def delivering(folder: Path, minutes: int) -> list[Row]:
     for number, source in people.items():
         grid = segments(source.frames)
         parts = list(executor.map(lambda s, source=source: treat_segment(source, s, Recipe(), threshold_db=-24), grid))
-        treated[number, True] = ArraySource(np.concatenate(parts))
+        treated[SourceKey(number, Recipe())] = ArraySource(np.concatenate(parts))
     talking = talk_curve(document, {n: np.ones(frames // 960 + 1) for n in (1, 2)})
-    plan = plan_of(document, levels={(1, True): 4.0, (2, True): 4.0}, frames={1: frames, 2: frames, 3: frames})
-    mix = Mix(plan, {**treated, (3, False): music}, ducking_db(talking, Ducking()))
+    plan = plan_of(document, levels=dict.fromkeys(treated, 4.0), frames={1: frames, 2: frames, 3: frames})
+    mix = Mix(plan, {**treated, SourceKey(3): music}, ducking_db(talking, Ducking()))
     parts = measure_parts(mix, executor)
     solution = solve(mix, parts, Aim(-16.0), executor)
     written = folder / "out.f32"
@@ -226,12 +226,12 @@ def editing(clips: int) -> list[Row]:
 
 def standing(minutes: int) -> list[Row]:
     """Loudness as it stands, after a cut near the beginning of a long episode."""
-    from pampa.core.mix.plan import plan_of
+    from pampa.core.mix.plan import SourceKey, plan_of
     from pampa.core.mix.render import Mix
     from pampa.core.mix.standing import standing_loudness
 
     frames = minutes * 60 * RATE
-    sources = {(n, False): ArraySource(talk(minutes * 60, n)) for n in (1, 2)}
+    sources = {SourceKey(n): ArraySource(talk(minutes * 60, n)) for n in (1, 2)}
     versions = {key: str(key) for key in sources}
     document = Document(tuple(Track(n, "P", "person", (Clip(10 + n, n, 0, 0, frames),)) for n in (1, 2)))
 

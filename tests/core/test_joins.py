@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from pampa.core.mix.joins import Person, faults_at, floors_of
-from pampa.core.mix.plan import plan_of
+from pampa.core.mix.plan import SourceKey, plan_of
 from pampa.core.mix.quiet import REACH, quiet_near
 from pampa.core.mix.tone import Tone
 from pampa.core.sound import RATE, ArraySource
@@ -32,7 +32,7 @@ def kinds(sound, start_s, stop_s, *, breaths=(), track_floor=(0.0, 1.0), documen
     length = len(sound)
     whole = document or Document((Track(1, "Marisol Vey", "person", (Clip(10, 1, 0, 0, length),)),))
     cut = cutting.take_out(whole, start=round(start_s * RATE), stop=round(stop_s * RATE))
-    sources = {(1, False): ArraySource(np.repeat(sound, 2, axis=1), RATE)}
+    sources = {SourceKey(1): ArraySource(np.repeat(sound, 2, axis=1), RATE)}
     plan = plan_of(cut, levels={}, frames={1: length}, treated=False)
     tone = Tone(*(round(edge * RATE) for edge in track_floor))
     people = {1: Person({1: tone}, [(1, round(a * RATE), round(b * RATE)) for a, b in breaths])}

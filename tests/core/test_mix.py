@@ -8,21 +8,22 @@ from hypothesis import strategies as st
 from pampa.core.executor import Threads
 from pampa.core.loudness import measure_source, summarise
 from pampa.core.mix.ducking import ducking_db, talk_curve
-from pampa.core.mix.plan import plan_of
+from pampa.core.mix.plan import SourceKey, plan_of
 from pampa.core.mix.render import Mix, MonoSum
 from pampa.core.mix.standing import standing_loudness, stretches
 from pampa.core.mix.stretch import HOP, stretch
 from pampa.core.sound import RATE, ArraySource
 from pampa.core.timeline import arranging, cutting
 from pampa.core.timeline.document import Clip, Document, Ducking, Track, check
+from pampa.core.voice.recipe import Recipe
 from tests.core.documents import FRAMES, documents, ranges
 from tests.signals import noise, silence, sine, talk
 
-VERSIONS = {(number, treated): f"{number}{treated}" for number in range(1, 9) for treated in (False, True)}
+VERSIONS = {SourceKey(number, recipe): f"{number}{recipe}" for number in range(1, 9) for recipe in (None, Recipe())}
 
 
 def mix_of(document, sounds, *, ducking=None, **options):
-    sources = {(number, treated): ArraySource(sound) for number, sound in sounds.items() for treated in (False, True)}
+    sources = {SourceKey(n, recipe): ArraySource(sound) for n, sound in sounds.items() for recipe in (None, Recipe())}
     frames = {number: len(sound) for number, sound in sounds.items()}
     plan = plan_of(document, levels={}, frames=frames, **options)
     return Mix(plan, sources, np.zeros(0) if ducking is None else ducking)

@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from pampa.core.loudness import measure_part
-from pampa.core.mix.plan import plan_of
+from pampa.core.mix.plan import SourceKey, plan_of
 from pampa.core.mix.render import render
 from pampa.core.mix.tone import Tone, quiet_place
 from pampa.core.sound import RATE, ArraySource
@@ -31,7 +31,7 @@ def one_person():
 
 def heard(document, source, tones):
     plan = plan_of(document, levels={}, frames={7: source.frames}, tones=tones, treated=False)
-    return render(plan, {(7, False): source}, np.zeros(0), start=0, stop=document.length)[:, 0]
+    return render(plan, {SourceKey(7): source}, np.zeros(0), start=0, stop=document.length)[:, 0]
 
 
 def level(sound):
@@ -91,7 +91,7 @@ def test_any_division_gives_the_same_bits():
     source = room_and_talk()
     cleared = apply(one_person(), "clear", {"start": 4 * RATE, "stop": 16 * RATE})
     plan = plan_of(cleared, levels={}, frames={7: source.frames}, tones={7: Tone(0, RATE)}, treated=False)
-    sources = {(7, False): source}
+    sources = {SourceKey(7): source}
     whole = render(plan, sources, np.zeros(0), start=0, stop=20 * RATE)
     edges = [0, 7, 4 * RATE - 100, 4 * RATE + 5, 5 * RATE - 3000, 9 * RATE, 16 * RATE + 1, 20 * RATE]
     parts = [render(plan, sources, np.zeros(0), start=a, stop=b) for a, b in pairwise(edges)]

@@ -135,3 +135,24 @@ def test_the_cache_is_kept_within_bounds(studio, two_people):
 def test_pieces_past_the_end_are_silent(studio, two_people):
     piece = studio.listening.sound(two_people, start=100 * RATE, frames=480)
     assert not piece.sound.any()
+
+
+def test_one_recording_on_two_tracks_is_treated_as_each_has_it(studio, two_people):
+    """The last track's recipe used to win for both."""
+    document = studio.editing.state(two_people).document
+    first = document.tracks[0]
+    clip = first.clips[0]
+    state = studio.editing.edit(two_people, "add_track", {"name": "Marisol, thin", "kind": "person"})
+    thin = state.document.tracks[-1].id
+    copy = {"track": thin, "recording": clip.recording, "start": clip.start, "length": clip.length}
+    studio.editing.edit(two_people, "add_clip", copy)
+
+    def heard(track):
+        return studio.listening.sound(two_people, start=0, frames=4 * RATE, only=frozenset({track})).sound
+
+    before = heard(first.id)
+    assert np.array_equal(heard(thin), before)
+    tone = {"track": thin, "low_cut_hz": 300.0, "body_db": -12.0, "presence_db": 12.0, "ratio": 1.0}
+    studio.editing.edit(two_people, "set_recipe", tone)
+    assert np.array_equal(heard(first.id), before)
+    assert not np.array_equal(heard(thin), before)

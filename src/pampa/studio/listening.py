@@ -12,7 +12,7 @@ from pampa.core.loudness import Loudness, LoudnessPart, summarise
 from pampa.core.loudness.gating import short_term_curve
 from pampa.core.mend.clean import Told
 from pampa.core.mix.ducking import ducking_db, talk_curve
-from pampa.core.mix.plan import SourceKey, plan_of
+from pampa.core.mix.plan import SourceKey, key_of, plan_of
 from pampa.core.mix.render import Mix
 from pampa.core.mix.standing import standing_loudness
 from pampa.core.mix.stretch import HOP, stretch
@@ -164,21 +164,19 @@ class Listening:
         activity = {}
         tones: dict[int, Tone] = {}
         for track in document.tracks:
-            uses_treated = treated and track.treated and track.linked
             for recording in {clip.recording for clip in track.clips}:
-                key = (recording, uses_treated)
+                key = key_of(track, recording, treated=treated)
                 drift_ppm = document.drift_ppm(recording)
                 plain = self._sounds.conformed(recording, drift_ppm)
                 frames[recording] = plain.frames
-                if uses_treated:
-                    amounts = amounts_in(document, recording)
-                    source = self._sounds.treated(recording, track.recipe, drift_ppm, amounts)
+                amounts = amounts_in(document, recording)
+                if key.recipe is not None:
+                    source = self._sounds.treated(recording, key.recipe, drift_ppm, amounts)
                     sources[key], versions[key] = source, source.key
                 else:
                     sources[key], versions[key] = plain, self._sounds.version(recording, drift_ppm)
                 if track.linked:
-                    recipe = track.recipe if uses_treated else None
-                    levels[key] = self._sounds.level_db(recording, recipe, drift_ppm, amounts_in(document, recording))
+                    levels[key] = self._sounds.level_db(recording, key.recipe, drift_ppm, amounts)
                     if tone := self._sounds.tone(recording, drift_ppm):
                         tones[recording] = tone
                     activity[recording] = clocked_curve(self._sounds.analysis(recording).activity, drift_ppm)

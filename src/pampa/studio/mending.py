@@ -168,19 +168,24 @@ class Mending:
     def picture(self, recording_id: int, zoom: int, number: int, way: Way) -> bytes:
         """A tile of the spectrogram."""
         _, amounts = self._settled(recording_id)
-        source = _heard(self._sounds.conformed(recording_id), self._sounds.mended(recording_id, amounts), way)
+        measured = self._sounds.measured(recording_id, amounts)
+        mended = self._sounds.mended(recording_id, amounts, measured=measured)
+        source = _heard(self._sounds.conformed(recording_id), mended, way)
         if way == "recorded" or zoom < ZOOM:
             return tile(source, zoom, number).tobytes()
-        return self._overlooks.tile(source, self._sounds.drawn(recording_id, amounts, way), zoom, number).tobytes()
+        folder = self._sounds.drawn(recording_id, amounts, way, measured)
+        return self._overlooks.tile(source, folder, zoom, number).tobytes()
 
     def wave(self, recording_id: int, start: int, stop: int, points: int, way: Way) -> bytes:
         """Lowest and highest sample of `points` equal stretches: int16, two values each."""
         _, amounts = self._settled(recording_id)
-        source = _heard(self._sounds.conformed(recording_id), self._sounds.mended(recording_id, amounts), way)
+        measured = self._sounds.measured(recording_id, amounts)
+        mended = self._sounds.mended(recording_id, amounts, measured=measured)
+        source = _heard(self._sounds.conformed(recording_id), mended, way)
         stop = max(min(stop, source.frames), start + 1)
         if stop - start <= STRETCH:
             return extents(source.read(start, stop), points).tobytes()
-        drawn = self._sounds.drawn(recording_id, amounts, way)
+        drawn = self._sounds.drawn(recording_id, amounts, way, measured)
         return self._overlooks.wave(source, drawn, start, stop, points).tobytes()
 
     def _level_change(self, recording_id: int, amounts: Amounts, only: str | None, version: int) -> float:

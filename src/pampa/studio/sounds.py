@@ -24,7 +24,7 @@ from pampa.core.loudness import measure_part, measure_source
 from pampa.core.loudness.parts import CELLS_PER_S, LoudnessPart
 from pampa.core.mend.amounts import Amounts
 from pampa.core.mend.clean import VERSION as MENDS_VERSION
-from pampa.core.mend.clean import Told, chain
+from pampa.core.mend.clean import Measured, Told, chain
 from pampa.core.mix.tone import Tone, quiet_place
 from pampa.core.sound import RATE, SEGMENT_S, Curve, FloatArray, Segment, Silence, Source, segments
 from pampa.core.sync.clocked import clocked, clocked_curve, clocked_frames
@@ -175,12 +175,20 @@ class Sounds:
             raise NotFound("A recording of this episode is not known any more. Nothing else was changed.")
         return recording
 
-    def mended(self, recording_id: int, amounts: Amounts, *, only: str | None = None) -> Source:
+    def measured(self, recording_id: int, amounts: Amounts) -> Measured:
+        """What is known of a recording for these amounts so far. More may be known a moment later: who makes a source
+        and the name of its cache reads this once, and gives it to both."""
+        if amounts == Amounts() or self._is_silent(recording_id):
+            return {}
+        return self.mends.known(self.folder(recording_id), amounts)
+
+    def mended(self, recording_id: int, amounts: Amounts, *, only: str | None = None, measured: Measured | None = None
+               ) -> Source:  # fmt: skip
         """A recording on its own clock, mended as far as is measured. only : one process, to hear it alone."""
         source = self.conformed(recording_id)
         if amounts == Amounts() or isinstance(source, Silence):
             return source
-        return chain(source, amounts, self.mends.known(self.folder(recording_id), amounts), only=only)
+        return chain(source, amounts, measured or self.measured(recording_id, amounts), only=only)
 
     def measure_mends(self, recording_id: int, amounts: Amounts, told: Told = lambda doing, share: None) -> None:
         """Measure what mending with these amounts still lacks."""
@@ -193,7 +201,7 @@ class Sounds:
 
     def lacks_mends(self, recording_id: int, amounts: Amounts) -> bool:
         """Whether `measure_mends` has something to do."""
-        if amounts == Amounts() or self.key(recording_id).startswith(SILENT):
+        if amounts == Amounts() or self._is_silent(recording_id):
             return False
         return self.mends.lacks(self.folder(recording_id), amounts)
 
@@ -201,23 +209,20 @@ class Sounds:
                 ) -> "Treated":  # fmt: skip
         """A recording after mending and voice treatment; segments are computed when they are first read."""
         amounts = amounts or Amounts()
-        source = clocked(self.mended(recording_id, amounts), drift_ppm)
+        measured = self.measured(recording_id, amounts)
+        source = clocked(self.mended(recording_id, amounts, measured=measured), drift_ppm)
         level = self.analysis(recording_id).speech_lufs
         threshold = round(threshold_of(level), 2) if level is not None else 0.0
         told = f"{self.version(recording_id, drift_ppm)} {astuple(recipe)} {threshold} {VERSION}"
-        return Treated(source, recipe, threshold, _hashed(told + self._mended(recording_id, amounts)), self._media)
+        return Treated(source, recipe, threshold, _hashed(told + _mended(amounts, measured)), self._media)
 
-    def drawn(self, recording_id: int, amounts: Amounts, way: str) -> Path:
+    def drawn(self, recording_id: int, amounts: Amounts, way: str, measured: Measured) -> Path:
         """The folder for pictures of a recording mended in exactly this way: a cache, like treated sound."""
-        told = f"{self.version(recording_id, 0.0)} {way}{self._mended(recording_id, amounts)}"
+        told = f"{self.version(recording_id, 0.0)} {way}{_mended(amounts, measured)}"
         return self._media.treated(_hashed(told))
 
-    def _mended(self, recording_id: int, amounts: Amounts) -> str:
-        """What mended sound depends on: the amounts, and what has been measured of them so far."""
-        if amounts == Amounts() or self.key(recording_id).startswith(SILENT):
-            return ""
-        known = sorted(self.mends.known(self.folder(recording_id), amounts))
-        return f" {MENDS_VERSION} {astuple(amounts)} {known}"
+    def _is_silent(self, recording_id: int) -> bool:
+        return self.key(recording_id).startswith(SILENT)
 
     def level_db(self, recording_id: int, recipe: Recipe | None, drift_ppm: float = 0.0,
                  amounts: Amounts | None = None) -> float:  # fmt: skip
@@ -246,6 +251,13 @@ class Sounds:
                 self._levels[treated.key] = speech_level(np.concatenate([part.energy for part in parts]))
                 write_whole(path, json.dumps(self._levels[treated.key]).encode())
         return self._levels[treated.key]
+
+
+def _mended(amounts: Amounts, measured: Measured) -> str:
+    """What mended sound depends on: the amounts, and what had been measured of them."""
+    if not measured:
+        return "" if amounts == Amounts() else f" {MENDS_VERSION} {astuple(amounts)} []"
+    return f" {MENDS_VERSION} {astuple(amounts)} {sorted(measured)}"
 
 
 def _hashed(told: str) -> str:

@@ -4,13 +4,27 @@ from bisect import bisect_left, bisect_right
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from itertools import accumulate, pairwise
+from typing import NamedTuple
 
 from pampa.core.mix.tone import Patch, Tone, patches
 from pampa.core.sound import db_to_gain
 from pampa.core.timeline.document import JOIN, Clip, Crossing, Document, Track
+from pampa.core.voice.recipe import Recipe
 
-SourceKey = tuple[int, bool]
-"""A recording's number, and whether its treated sound is meant."""
+
+class SourceKey(NamedTuple):
+    """Which sound of a recording is meant: as a recipe treats it, or, without one, as recorded.
+
+    One recording may lie on two tracks that treat it in two ways.
+    """
+
+    recording: int
+    recipe: Recipe | None = None
+
+
+def key_of(track: Track, recording: int, *, treated: bool) -> SourceKey:
+    """The sound of a recording as a track has it heard. treated : False to hear all people as recorded."""
+    return SourceKey(recording, track.recipe if treated and track.treated and track.linked else None)
 
 
 @dataclass(frozen=True)
@@ -108,13 +122,12 @@ def _spans(
     track: Track, joins: Mapping[int, Join], levels: Mapping[SourceKey, float], frames: Mapping[int, int],
     *, treated: bool,
 ) -> tuple[Span, ...]:  # fmt: skip
-    uses_treated = treated and track.treated and track.linked
     clips = tuple(clip for clip in track.clips if not clip.muted)
     meets = [False, *(a.end == b.start for a, b in pairwise(clips)), False]
     runs_on = [False, *(a.runs_on_into(b) for a, b in pairwise(clips)), False]
     spans = []
     for index, clip in enumerate(clips):
-        key = (clip.recording, uses_treated)
+        key = key_of(track, clip.recording, treated=treated)
         gain = db_to_gain(track.gain_db + clip.gain_db + levels.get(key, 0.0))
         before, after = _reach(clip, joins, frames.get(clip.recording, clip.source_end))
         joins_before = meets[index] and not runs_on[index] and clip.fade_in == 0
@@ -137,7 +150,7 @@ def _spans(
 
 
 def _of_tone(patch: Patch, track: Track, levels: Mapping[SourceKey, float], *, treated: bool) -> Span:
-    key = (patch.clip.recording, treated and track.treated)
+    key = key_of(track, patch.clip.recording, treated=treated)
     gain = db_to_gain(track.gain_db + patch.clip.gain_db + patch.gain_db + levels.get(key, 0.0))
     return Span(
         key, patch.start, patch.stop, patch.source, gain, patch.fade_in, patch.fade_out,
