@@ -5,9 +5,9 @@ import os
 import shutil
 from pathlib import Path
 
-from pampa.core.errors import NO_ROOM, DiskFull, disk_errors
+from pampa.core.errors import NO_ROOM, disk_errors
 from pampa.core.faults import fault_point
-from pampa.core.files.room import RESERVE, free_bytes
+from pampa.core.files.room import require_room
 from pampa.core.files.whole import MAKING, sync_folder, whole
 
 CHUNK = 1 << 20
@@ -89,9 +89,7 @@ class Media:
 
     def require_room(self, size: int = 0) -> None:
         """Raise DiskFull if `size` more bytes would not leave room for the database to be written."""
-        lacking = size + RESERVE - free_bytes(self.root)
-        if lacking > 0:
-            raise DiskFull(lacking)
+        require_room(self.root, size)
 
 
 def _linked(path: Path, target: Path) -> None:

@@ -10,9 +10,9 @@ from datetime import UTC, datetime
 from pathlib import Path
 
 from pampa import __version__
-from pampa.core.errors import DiskFull, PampaError, disk_errors
+from pampa.core.errors import PampaError, disk_errors
 from pampa.core.faults import fault_point
-from pampa.core.files.room import RESERVE, free_bytes
+from pampa.core.files.room import require_room
 from pampa.core.files.whole import MAKING, sync_folder, whole
 from pampa.store.database import copy_database, in_sentences
 from pampa.store.media import hash_file, original_in
@@ -62,7 +62,7 @@ def back_up(data: Path, to: Path, told: Told = lambda doing, share: None) -> Bac
             copy.commit()
         files = list(_files_of(fresh))
         lacking = [file for file in files if not (to / file.place).exists() and (data / file.place).exists()]
-        _require_room(to, sum((data / file.place).stat().st_size for file in lacking))
+        require_room(to, sum((data / file.place).stat().st_size for file in lacking))
         missing = [file.name for file in files if not (to / file.place).exists() and not (data / file.place).exists()]
         for n, file in enumerate(lacking):
             told(f"Copying {file.name}", n / len(lacking))
@@ -95,7 +95,7 @@ def restore(backup: Path, data: Path, told: Told = lambda doing, share: None) ->
             making.mkdir(mode=0o700, parents=True)
             copy_database(backup / DATABASE, making / DATABASE)
             files = list(_files_of(making / DATABASE))
-            _require_room(making, sum(_size(backup / file.place) for file in files))
+            require_room(making, sum(_size(backup / file.place) for file in files))
             missing = []
             for n, file in enumerate(files):
                 told(f"Taking in {file.name}", n / len(files))
@@ -137,9 +137,3 @@ def _copied(path: Path, to: Path, sha256: str) -> bool:
 
 def _size(path: Path) -> int:
     return path.stat().st_size if path.exists() else 0
-
-
-def _require_room(folder: Path, size: int) -> None:
-    lacking = size + RESERVE - free_bytes(folder)
-    if lacking > 0:
-        raise DiskFull(lacking)

@@ -17,7 +17,7 @@ from pampa.core.errors import DiskFull, NotFound, PampaError
 from pampa.core.executor import Executor
 from pampa.core.files.child import conform_in_child
 from pampa.core.files.conform import Facts, conformed_source, read_facts
-from pampa.core.files.room import require_reserve
+from pampa.core.files.room import require_room
 from pampa.core.files.source import FileSource
 from pampa.core.files.whole import MAKING, whole
 from pampa.core.loudness import measure_part, measure_source
@@ -337,7 +337,7 @@ def write_whole(path: Path, data: bytes) -> None:
     making = path.with_name(f"{path.name}{MAKING}-{os.getpid()}-{threading.get_ident()}")
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
-        require_reserve(path.parent)
+        require_room(path.parent)
         making.write_bytes(data)
         making.replace(path)
     except (OSError, DiskFull):

@@ -14,7 +14,7 @@ from pampa.core.checkup.clipping import ClipFinder
 from pampa.core.errors import UnreadableSound
 from pampa.core.files.decode import read_sound
 from pampa.core.files.opened import SoundFile
-from pampa.core.files.room import require_reserve
+from pampa.core.files.room import require_room
 from pampa.core.files.source import FileSource
 from pampa.core.files.stalks import StalkWriter
 from pampa.core.files.whole import whole_folder
@@ -138,7 +138,7 @@ def _write(
     with (folder / "sound.f32").open("wb") as out:
         resampler = None
         for block in sound.blocks:
-            require_reserve(folder)
+            require_room(folder)
             usable = np.abs(block) < HIGHEST  # false for what is no number, too
             if not usable.all():
                 bad += int(block.size - usable.sum())

@@ -15,12 +15,13 @@ def free_bytes(folder: Path) -> int:
     return shutil.disk_usage(folder).free
 
 
-def require_reserve(folder: Path) -> None:
-    """Raise DiskFull if the reserve is touched: asked again and again by whatever writes much.
+def require_room(folder: Path, size: int = 0) -> None:
+    """Raise DiskFull if `size` more bytes would touch the reserve.
 
-    What something will take cannot be known beforehand: an hour of silence is half a megabyte as FLAC.
+    Whatever writes much asks again and again: what it will take cannot be known beforehand, an hour of silence is half
+    a megabyte as FLAC.
     """
-    lacking = RESERVE - free_bytes(folder)
+    lacking = size + RESERVE - free_bytes(folder)
     if lacking > 0:
         raise DiskFull(lacking)
 

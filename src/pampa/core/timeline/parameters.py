@@ -55,16 +55,28 @@ class SetSeam(OnSeam):
 
 
 @dataclass(frozen=True, kw_only=True)
-class PutInClip:
-    """A stretch of a recording; `start` counts from the place where it is put in."""
+class Stretch:
+    """A stretch of a recording, from its frame `source` on."""
 
     recording: Number
-    source: Place
-    start: Place
     length: Length
-    gain_db: Level = 0.0
+    source: Place = 0
     fade_in: Place = 0
     fade_out: Place = 0
+
+
+@dataclass(frozen=True, kw_only=True)
+class PlacedStretch(Stretch):
+    """The same, and where it begins to be heard."""
+
+    start: Place
+    gain_db: Level = 0.0
+
+
+@dataclass(frozen=True, kw_only=True)
+class PutInClip(PlacedStretch):
+    """`start` counts from the place where it is put in."""
+
     muted: bool = False
 
 
@@ -94,16 +106,11 @@ class Carry:
 
 
 @dataclass(frozen=True, kw_only=True)
-class DropSpot:
+class DropSpot(Stretch):
     """Put a spot in: time opens for it, and closes when it is lifted again."""
 
     name: Words
     at: Place
-    recording: Number
-    length: Length
-    source: Place = 0
-    fade_in: Place = 0
-    fade_out: Place = 0
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -176,17 +183,10 @@ class SetClip(OnClip):
 
 
 @dataclass(frozen=True, kw_only=True)
-class AddClip:
-    """A stretch of a recording, laid on a track. `start` is its place in the episode."""
+class AddClip(PlacedStretch):
+    """A stretch of a recording, laid on a track."""
 
     track: Number
-    recording: Number
-    start: Place
-    length: Length
-    source: Place = 0
-    gain_db: Level = 0.0
-    fade_in: Place = 0
-    fade_out: Place = 0
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -255,16 +255,9 @@ class LineUp:
 
 
 @dataclass(frozen=True, kw_only=True)
-class LaidPiece:
+class LaidPiece(PlacedStretch):
     """A stretch of a recording and where it begins in the episode. name, kind : of a track that is made for it."""
 
-    recording: Number
-    start: Place
-    length: Length
-    source: Place = 0
-    gain_db: Level = 0.0
-    fade_in: Place = 0
-    fade_out: Place = 0
     name: Annotated[str, MaxLen(200)] | None = None
     kind: Kind | None = None
 
