@@ -32,7 +32,10 @@ def asked(app, headers, *, method="GET", path="/api/shows"):
     async def send(message):
         sent.append(message)
 
-    anyio.run(app, scope, receive, send)
+    # In a thread of its own: a browser's driver may hold a loop in this one.
+    thread = threading.Thread(target=anyio.run, args=(app, scope, receive, send))
+    thread.start()
+    thread.join()
     return sent[0]["status"]
 
 
