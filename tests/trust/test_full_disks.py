@@ -2,6 +2,7 @@
 
 import contextlib
 import os
+import re
 import resource
 import shutil
 import subprocess
@@ -9,14 +10,17 @@ import subprocess
 import numpy as np
 import pytest
 import soundfile
+from fastapi.testclient import TestClient
 
 from pampa.core.errors import DiskFull
 from pampa.core.files.room import RESERVE
 from pampa.core.sound import RATE
 from pampa.studio.settings import Settings
 from pampa.studio.studio import Studio
+from pampa.web.app import create_app
 from tests.conftest import make_episode
 from tests.trust.scenario import start
+from tests.web.conftest import BASE
 
 
 @pytest.fixture
@@ -134,3 +138,25 @@ def test_what_a_child_cannot_write_is_told_by_deliver(tmp_path):
     assert "The disk is full" in done.stderr
     assert "Traceback" not in done.stderr
     assert [path.name for path in tmp_path.iterdir()] == ["a.wav"]
+
+
+def test_an_edit_on_a_full_disk_is_answered_with_507(small_disk):
+    studio = Studio(Settings(data=small_disk / "data", workers=2))
+    with TestClient(create_app(studio), base_url=BASE) as client:
+        page = client.get("/").text
+        client.headers["X-Pampa-Token"] = re.search(r'name="pampa-token" content="([^"]+)"', page)[1]
+        episode = make_episode(studio)
+        with contextlib.suppress(OSError), (small_disk / "filler").open("wb") as file:
+            while True:
+                file.write(bytes(1 << 16))
+        statuses = set()
+        for n in range(400):
+            edit = {"revision": n, "edit": {"edit": "add_marker", "at": n, "name": "x" * 80}}
+            answer = client.post(f"/api/episodes/{episode}/edits", json=edit)
+            statuses.add(answer.status_code)
+            if answer.status_code != 200:
+                break
+        assert statuses <= {200, 507}
+        assert answer.json()["error"]["kind"] == "DiskFull"
+        (small_disk / "filler").unlink()
+        assert client.post(f"/api/episodes/{episode}/edits", json=edit).status_code == 200

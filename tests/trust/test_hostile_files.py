@@ -9,11 +9,15 @@ import numpy as np
 import pytest
 import soundfile
 
+from pampa.core.checkup.examine import examine
 from pampa.core.errors import EditRefused, UnreadableSound
 from pampa.core.files.child import conform_in_child
 from pampa.core.files.confine import confine
 from pampa.core.files.conform import conform, conformed_source
 from pampa.core.files.cut_child import read_cut_in_child
+from pampa.core.mend.amounts import Amounts
+from pampa.core.mend.clean import chain, measure
+from pampa.core.mend.processes import Facts as MendFacts
 from pampa.core.sound import RATE
 from tests.core.test_exchange import MEDIA, marked
 from tests.signals import noise, talk
@@ -255,3 +259,18 @@ def test_deep_stacks_are_refused_before_anything_follows_them():
 def test_brackets_inside_names_are_no_nesting():
     told = read_cut_in_child(cut(lambda told: told["tracks"]["children"][0].update(name="[" * 300)))
     assert told["tracks"][0]["name"] == "[" * 300
+
+
+def test_what_could_not_be_read_is_a_drop_out_that_mend_fills_with_the_room(tmp_path):
+    """Also where nobody talks just then, and digital silence would not be told from a gate."""
+    sound = noise(SECONDS, dbfs=-70)
+    sound[: 2 * RATE] += talk(2, dbfs=-20)
+    soundfile.write(tmp_path / "a.flac", sound, RATE)
+    path = hurt(tmp_path / "a.flac", tmp_path / "b.flac", "a hole")
+    facts = conform(path, tmp_path / "out")
+    source = conformed_source(tmp_path / "out")
+    [(start_s, stop_s)] = facts.missing
+    assert (start_s, stop_s) in examine(source, clipped=np.zeros((0, 2)), missing=facts.missing).drop_outs
+    known = measure(source, Amounts(drop_outs=100), MendFacts(np.zeros((0, 2)), missing=facts.missing))
+    filled = chain(source, Amounts(drop_outs=100), known).read(round(start_s * RATE), round(stop_s * RATE))
+    assert 20 * np.log10(np.sqrt(np.mean(filled**2))) == pytest.approx(-70, abs=1.5)

@@ -43,7 +43,8 @@ def check_up(path: Path) -> Checkup:
     with tempfile.TemporaryDirectory() as folder:
         facts = conform(path, Path(folder) / "conformed")
         source = conformed_source(Path(folder) / "conformed")
-        return examine(source, clipped=clipped_stretches(Path(folder) / "conformed"), sides_db=facts.side_db)
+        clipped = clipped_stretches(Path(folder) / "conformed")
+        return examine(source, clipped=clipped, sides_db=facts.side_db, missing=facts.missing)
 
 
 def as_row(path: Path, checkup: Checkup) -> dict[str, Any]:

@@ -37,13 +37,13 @@ def clean_file(path: Path, out: Path, amounts: Amounts, *, auto: bool, as_json: 
     executor = Threads(os.cpu_count() or 1)
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name) / "conformed"
-        sides_db = conform(path, folder).side_db
+        facts = conform(path, folder)
         source, clipped = conformed_source(folder), clipped_stretches(folder)
         if auto:
-            checkup = examine(source, clipped=clipped, sides_db=sides_db, executor=executor)
+            checkup = examine(source, clipped=clipped, sides_db=facts.side_db, missing=facts.missing, executor=executor)
             amounts = proposed(findings(checkup), amounts)
         doubted = doubt(measure_source(source, executor).energy, amounts.region) if amounts.region else None
-        measured = measure(source, amounts, Facts(clipped, executor))
+        measured = measure(source, amounts, Facts(clipped, executor, missing=facts.missing))
         done, lowered_db = _write(source, amounts, measured, out, executor)
     told = deeds(measured)
     if as_json:

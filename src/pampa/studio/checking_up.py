@@ -48,9 +48,10 @@ class CheckingUp:
             return
         progress("Examining", 0.1)
         folder = self._sounds.folder(number)
+        facts = read_facts(folder)
         checkup = examine(
-            self._sounds.conformed(number), clipped=clipped_stretches(folder), sides_db=read_facts(folder).side_db,
-            executor=self._executor,
+            self._sounds.conformed(number), clipped=clipped_stretches(folder), sides_db=facts.side_db,
+            missing=facts.missing, executor=self._executor,
         )  # fmt: skip
         found = {
             **asdict(checkup), "over_floor_db": checkup.over_floor_db,

@@ -8,7 +8,7 @@ from pathlib import Path
 import numpy as np
 
 from pampa.core.executor import Executor
-from pampa.core.files.conform import clipped_stretches
+from pampa.core.files.conform import clipped_stretches, read_facts
 from pampa.core.files.seeking import heard_of
 from pampa.core.files.whole import whole
 from pampa.core.finds.features import Features
@@ -66,7 +66,7 @@ class Mends:
             facts = Facts(
                 clipped_stretches(folder), self._executor,
                 own=lambda: heard_of(folder).features, others=lambda: [heard(other) for other in amounts.among],
-                room=room,
+                room=room, missing=read_facts(folder).missing,
             )  # fmt: skip
 
             def keep(name: str, known: Knowledge) -> None:

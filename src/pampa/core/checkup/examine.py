@@ -1,5 +1,6 @@
 """The whole check-up of a recording, from its conformed sound to figures that can be drawn and told."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -65,11 +66,12 @@ class Checkup:
 
 
 def examine(source: Source, *, clipped: NDArray[np.float64], sides_db: float | None = None,
-            executor: Executor | None = None) -> Checkup:  # fmt: skip
+            missing: Sequence[tuple[float, float]] = (), executor: Executor | None = None) -> Checkup:  # fmt: skip
     """Examine a conformed recording (48 kHz, one channel or two).
 
     clipped : stretches in seconds that `ClipFinder` found in the file itself. sides_db : level of left minus
-    right against the whole, where the file had two channels and they were settled to one.
+    right against the whole, where the file had two channels and they were settled to one. missing : from where to
+    where, in seconds, the file could not be read.
     """
     frames = measure_frames(source, executor)
     parts = parts_of(frames)
@@ -92,7 +94,7 @@ def examine(source: Source, *, clipped: NDArray[np.float64], sides_db: float | N
         plosives=plosives(frames, parts),
         sides=_sides(source, sides_db),
         clipped=tuple((float(a), float(b)) for a, b in clipped),
-        drop_outs=tuple(drop_outs(frames)),
+        drop_outs=tuple(drop_outs(frames, missing)),
         room_tone=steady_stretch(parts),
         levels=_histogram(frames),
         spectrum_hz=tuple(round(float(f), 1) for f in hz),

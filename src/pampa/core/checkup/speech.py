@@ -1,5 +1,6 @@
 """What can be told from the frames of a recording: speech and floor, reverberation, thumps and hisses, gaps."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -120,11 +121,17 @@ def usual_voice_db(frames: Frames, parts: Parts) -> float:
     return float(np.percentile(frames.mid_band[parts.active], 60))
 
 
-def drop_outs(frames: Frames) -> list[tuple[float, float]]:
-    """Gaps of digital zero in the middle of sound: (start_s, stop_s).
+def drop_outs(frames: Frames, missing: Sequence[tuple[float, float]] = ()) -> list[tuple[float, float]]:
+    """Gaps of digital zero in the middle of sound, and what could not be read of the file: (start_s, stop_s).
 
-    Sound is there right before and after them. A recorder that gates goes to zero from what is soft already.
+    Sound is there right before and after the former. A recorder that gates goes to zero from what is soft already.
+    missing : the latter, wherever it lies.
     """
+    found = [gap for gap in _zeros_in_sound(frames) if not any(gap[0] < b and a < gap[1] for a, b in missing)]
+    return sorted([*missing, *found])
+
+
+def _zeros_in_sound(frames: Frames) -> list[tuple[float, float]]:
     sounding = frames.level[frames.level > SILENT_DB]
     if not sounding.size:
         return []

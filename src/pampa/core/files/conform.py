@@ -52,6 +52,11 @@ class Facts:
     """The header names another length than the file has."""
 
     @property
+    def missing(self) -> tuple[tuple[float, float], ...]:
+        """From where to where the file could not be read, in seconds."""
+        return tuple((start, start + length) for start, length in self.gaps)
+
+    @property
     def notes(self) -> list[str]:
         """What a person should know, in sentences."""
         found = []

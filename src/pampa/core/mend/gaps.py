@@ -25,9 +25,12 @@ EDGE = RATE // 400
 NOTHING_DB = -110.0
 
 
-def filled_gaps(source: Source, frames: Frames) -> Patches | None:
-    """New sound for all drop-outs of a recording; None where it has none. frames : what was measured of it."""
-    stretches = [(round(start * RATE), round(stop * RATE)) for start, stop in drop_outs(frames)]
+def filled_gaps(source: Source, frames: Frames, missing: Sequence[tuple[float, float]] = ()) -> Patches | None:
+    """New sound for all drop-outs of a recording; None where it has none.
+
+    frames : what was measured of it. missing : from where to where, in seconds, its file could not be read.
+    """
+    stretches = [(round(start * RATE), round(stop * RATE)) for start, stop in drop_outs(frames, missing)]
     if not stretches:
         return None
     return Patches.of(_fills(source, stretches, _tone(source, frames)), source.channels)

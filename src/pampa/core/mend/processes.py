@@ -47,7 +47,7 @@ class Facts:
 
     clipped : stretches in seconds, shape (stretches, 2). own, others : what the finds heard of this recording and of
     the others in the conversation, on this one's time. room : from where to where only the room is heard, in seconds.
-    All are asked for only where they are needed.
+    All are asked for only where they are needed. missing : from where to where, in seconds, it could not be read.
     """
 
     clipped: NDArray[np.float64]
@@ -55,6 +55,7 @@ class Facts:
     own: Callable[[], Features] | None = None
     others: Callable[[], list[Features]] = list
     room: Callable[[], tuple[float, float] | None] = lambda: None
+    missing: tuple[tuple[float, float], ...] = ()
 
 
 Knowledge = Any
@@ -132,7 +133,7 @@ def _breaths(source: Source, amounts: Amounts, facts: Facts) -> Places | None:
 
 
 def _gaps(source: Source, amounts: Amounts, facts: Facts) -> Patches | None:
-    return gaps.filled_gaps(source, measure_frames(source, facts.executor))
+    return gaps.filled_gaps(source, measure_frames(source, facts.executor), facts.missing)
 
 
 def _own(source: Source, facts: Facts) -> Features:
