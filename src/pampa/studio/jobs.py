@@ -119,8 +119,9 @@ class Jobs:
         steps = int(timeout / 0.02)
         for _ in range(steps):
             with self._sessions() as session:
-                if not set(session.scalars(select(Job.id).where(Job.state.in_(OPEN)))) - self._unwritten.keys():
-                    return
+                unfinished = set(session.scalars(select(Job.id).where(Job.state.in_(OPEN)))) - self._unwritten.keys()
+            if not unfinished and not self._running:  # whoever is to be told of an end has been
+                return
             deadline.wait(0.02)
         raise TimeoutError("Jobs are still running.")
 
