@@ -144,8 +144,8 @@ def _write(
         resampler = None
         for block in sound.blocks:
             require_room(folder)
-            usable = np.abs(block) < HIGHEST  # false for what is no number, too
-            if not usable.all():
+            if not (block.max(initial=0) < HIGHEST and block.min(initial=0) > -HIGHEST):  # so too for what is no number
+                usable = np.abs(block) < HIGHEST
                 bad += int(block.size - usable.sum())
                 block = np.where(usable, block, np.float32(0))
             if sound.channels == 2 and channels == "auto":
