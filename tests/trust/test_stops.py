@@ -101,6 +101,16 @@ def test_uploads_that_nobody_goes_on_with_are_swept_after_a_week(studio, episode
     studio.close()
 
 
+def test_an_upload_that_had_arrived_is_finished_however_late_pampa_starts_again(studio, episode, talk_file):
+    upload = arrived(studio, episode, talk_file(seconds=1))
+    with studio.uploads._sessions.begin() as session:
+        session.get_one(Upload, upload).created = now() - timedelta(days=30)
+    studio = again(studio)
+    studio.jobs.wait()
+    assert [r.state for r in studio.recordings.of_episode(episode)] == ["ready"]
+    studio.close()
+
+
 def test_what_was_half_made_is_swept(studio, episode):
     data = studio.settings.data
     half = [

@@ -84,9 +84,13 @@ class Space:
     # -- sweeping and trimming -------------------------------------------------------------------------------
 
     def sweep(self) -> None:
-        """Remove what was half-made when Pampa was stopped, and uploads that nobody went on with for a week."""
+        """Remove what was half-made when Pampa was stopped, and uploads that nobody went on with for a week.
+
+        One that had arrived whole was acknowledged, and becomes a recording however late that is.
+        """
+        arrived = (Upload.received == Upload.size) & Upload.recording_id.is_(None)
         with self._sessions.begin() as session:
-            session.execute(delete(Upload).where(Upload.created < now() - ABANDONED))
+            session.execute(delete(Upload).where(Upload.created < now() - ABANDONED, ~arrived))
             waiting = set(session.scalars(select(Upload.id).where(Upload.recording_id.is_(None))))
         for path in (self._media.root / "uploads").iterdir():
             if path.name not in waiting:
