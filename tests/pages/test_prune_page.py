@@ -121,8 +121,10 @@ def test_music_is_picked_and_its_fade_changed(open_stage, demo_server):
 def test_another_window_follows(open_stage, page, browser):
     first = open_stage()
     second = open_stage(on=page.context.new_page())
+    whole = length(first).inner_text()
     drag_over_first_line(first, 300, 420)
     first.keyboard.press("Delete")
+    expect(length(first)).not_to_have_text(whole)
     expect(seams(second)).to_have_count(1)
     expect(length(second)).to_have_text(length(first).inner_text())
 
