@@ -17,13 +17,13 @@ import numpy as np
 import soundfile
 
 from pampa.core.checkup.examine import examine
-from pampa.core.deliver.deliver import finished, measure_file
-from pampa.core.deliver.encode import encode
 from pampa.core.deliver.formats import Format
 from pampa.core.deliver.solve import Aim, measure_parts, solve
 from pampa.core.executor import Inline, Threads
 from pampa.core.files.child import conform_in_child
 from pampa.core.files.conform import clipped_stretches, conformed_source
+from pampa.core.files.deliver import finished, measure_file
+from pampa.core.files.encode import encode
 from pampa.core.loudness import measure_source
 from pampa.core.mend.amounts import Amounts
 from pampa.core.mend.clean import measure, mended

@@ -42,8 +42,20 @@ def test_the_core_knows_no_web_no_database_and_no_paths_outside_its_files():
     for path in (ROOT / "core").rglob("*.py"):
         names = {name.split(".")[0] for name in imports_of(path)}
         assert not names & forbidden, path
-        if path.parent.name not in ("files", "deliver"):
+        if path.parent.name != "files":
             assert "pathlib" not in names, path
+
+
+def test_the_packages_of_the_core_know_each_other_in_one_direction():
+    knows = {}
+    for path in (ROOT / "core").rglob("*.py"):
+        package = path.relative_to(ROOT / "core").parts[0].removesuffix(".py")
+        others = {name.split(".")[2] for name in imports_of(path) if name.startswith("pampa.core.")}
+        knows.setdefault(package, set()).update(others - {package})
+    while leaves := [package for package, others in knows.items() if not others & knows.keys()]:
+        for package in leaves:
+            del knows[package]
+    assert not knows, f"these know each other in a circle: {knows}"
 
 
 def test_routes_know_the_store_only_through_the_studio():

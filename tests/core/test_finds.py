@@ -9,12 +9,12 @@ import soundfile
 import soxr
 from scipy.signal import butter, lfilter, sosfilt
 
-from pampa.core.finds.activity import Activity, activities
-from pampa.core.finds.breaths import find_breaths
-from pampa.core.finds.features import PER_S, measure_features
 from pampa.core.finds.find import Heard, _audible, find, hear
 from pampa.core.finds.silences import find_silences
 from pampa.core.sound import RATE, ArraySource
+from pampa.core.speech.activity import Activity, activities
+from pampa.core.speech.breaths import find_breaths
+from pampa.core.speech.features import PER_S, measure_features
 from pampa.demo.assemble import VOICES
 
 FIRST_S, LAST_S = 48.0, 137.0

@@ -6,7 +6,7 @@ import pytest
 from pampa.core.mix.joins import Person, faults_at, floors_of
 from pampa.core.mix.plan import SourceKey, plan_of
 from pampa.core.mix.quiet import REACH, quiet_near
-from pampa.core.mix.tone import Tone
+from pampa.core.room_tone import Tone
 from pampa.core.sound import RATE, ArraySource
 from pampa.core.timeline import cutting
 from pampa.core.timeline.document import Clip, Document, Track

@@ -8,7 +8,7 @@ import pytest
 from pampa.core.loudness import measure_part
 from pampa.core.mix.plan import SourceKey, plan_of
 from pampa.core.mix.render import render
-from pampa.core.mix.tone import Tone, quiet_place
+from pampa.core.room_tone import Tone, quiet_place
 from pampa.core.sound import RATE, ArraySource
 from pampa.core.timeline.document import Clip, Document, Track
 from pampa.core.timeline.edits import apply

@@ -4,12 +4,12 @@ import numpy as np
 import pytest
 
 from pampa.core.checkup.speech import runs_of
-from pampa.core.finds.activity import activities
-from pampa.core.finds.features import PER_S, measure_features
 from pampa.core.mend.amounts import Amounts, Other
 from pampa.core.mend.clean import basis, chain, measure
 from pampa.core.mend.processes import Facts
 from pampa.core.sound import RATE, ArraySource
+from pampa.core.speech.activity import activities
+from pampa.core.speech.features import PER_S, measure_features
 from pampa.core.timeline.document import Clip, Document, Mending, Track
 from pampa.core.timeline.mending import amounts_in
 from pampa.demo.assemble import ANDERS, MARISOL

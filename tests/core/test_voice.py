@@ -6,9 +6,9 @@ from scipy.signal import sosfreqz
 
 from pampa.core.loudness import measure, measure_part
 from pampa.core.sound import RATE, ArraySource, Segment, segments
+from pampa.core.speech.level import speech_activity, speech_level
 from pampa.core.voice import kernels
 from pampa.core.voice.equaliser import bell, high_shelf, low_cut, tone_sections
-from pampa.core.voice.level import speech_activity, speech_level
 from pampa.core.voice.recipe import Recipe
 from pampa.core.voice.treat import threshold_of, treat_segment
 from tests.signals import noise, silence, sine, talk

@@ -6,11 +6,11 @@ import soundfile
 
 from pampa.core.deliver.formats import Format
 from pampa.core.deliver.solve import Aim
-from pampa.core.deliver.tags import Tags
 from pampa.core.errors import EditRefused, NotFound
+from pampa.core.files.tags import Tags
 from pampa.core.loudness import measure, measure_part
 from pampa.core.sound import RATE
-from pampa.core.voice.level import speech_level
+from pampa.core.speech.level import speech_level
 from pampa.store.models import Job
 from pampa.studio.sounds import COMMON_LEVEL_LUFS
 from pampa.studio.studio import Studio

@@ -12,9 +12,9 @@ import numpy as np
 from pampa.cli.warming import warm_up
 from pampa.core.deliver.formats import Format
 from pampa.core.deliver.solve import Aim
-from pampa.core.deliver.tags import Tags
 from pampa.core.faults import ASKED
 from pampa.core.files.decode import read_sound
+from pampa.core.files.tags import Tags
 from pampa.studio.settings import Settings
 from pampa.studio.studio import Studio
 

@@ -11,11 +11,11 @@ from rich.console import Console
 
 from pampa.core.checkup.examine import examine
 from pampa.core.checkup.findings import findings
-from pampa.core.deliver.encode import encode
 from pampa.core.deliver.formats import Format, Kind
 from pampa.core.errors import PampaError
 from pampa.core.executor import Executor, Threads
 from pampa.core.files.conform import clipped_stretches, conform, conformed_source
+from pampa.core.files.encode import encode
 from pampa.core.files.whole import whole
 from pampa.core.loudness import measure_source
 from pampa.core.loudness.measure import to_db

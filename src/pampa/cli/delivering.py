@@ -9,12 +9,12 @@ from pathlib import Path
 from rich.progress import Progress as Bar
 
 from pampa.cli.reading import decoded
-from pampa.core.deliver.deliver import deliver
 from pampa.core.deliver.formats import Format, format_of, rate_for
 from pampa.core.deliver.sheet import DeliverySheet
 from pampa.core.deliver.solve import Aim
 from pampa.core.errors import PampaError, SignalError
 from pampa.core.executor import Threads
+from pampa.core.files.deliver import deliver
 
 
 def deliver_file(
@@ -22,7 +22,7 @@ def deliver_file(
 ) -> int:
     """Deliver one file; 0 when met, 3 when not, 2 for what cannot be done (nothing is written then)."""
     try:
-        sheet = _deliver(source, out, format_of(out, bits=bits, kbit=bitrate), Aim(target, ceiling), quiet=as_json)
+        sheet = _deliver(source, out, format_of(out.name, bits=bits, kbit=bitrate), Aim(target, ceiling), quiet=as_json)
     except PampaError as error:
         return _refused(str(error), as_json=as_json)
     except OSError as error:

@@ -9,9 +9,9 @@ from typing import Any
 from rich.console import Console
 from rich.table import Table
 
-from pampa.core.deliver.deliver import measure_file
 from pampa.core.errors import PampaError
 from pampa.core.files.decode import open_sound
+from pampa.core.files.deliver import measure_file
 from pampa.core.loudness import summarise
 
 COLUMNS = {

@@ -9,7 +9,7 @@ from pampa.core.errors import EditRefused, NotFound
 from pampa.core.mix.joins import Fault, Person, faults_at, floors_of
 from pampa.core.mix.quiet import REACH, quiet_near
 from pampa.core.mix.render import render
-from pampa.core.mix.tone import Tone
+from pampa.core.room_tone import Tone
 from pampa.core.sound import RATE
 from pampa.core.timeline.cutting import put_back
 from pampa.core.timeline.document import Document, Seam, Track

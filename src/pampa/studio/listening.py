@@ -16,7 +16,7 @@ from pampa.core.mix.plan import SourceKey, key_of, plan_of
 from pampa.core.mix.render import Mix
 from pampa.core.mix.standing import standing_loudness
 from pampa.core.mix.stretch import HOP, stretch
-from pampa.core.mix.tone import Tone
+from pampa.core.room_tone import Tone
 from pampa.core.sound import RATE, FloatArray, Source, db_to_gain
 from pampa.core.sync.clocked import clocked_curve
 from pampa.core.timeline.cutting import put_back, take_out

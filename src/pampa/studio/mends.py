@@ -11,13 +11,13 @@ from pampa.core.executor import Executor
 from pampa.core.files.conform import clipped_stretches, read_facts
 from pampa.core.files.seeking import heard_of
 from pampa.core.files.whole import whole
-from pampa.core.finds.features import Features
 from pampa.core.finds.placed import Lying, on_time
 from pampa.core.mend.amounts import Amounts, Other
 from pampa.core.mend.clean import Measured, Told, basis, measure
 from pampa.core.mend.codec import pack, unpack
 from pampa.core.mend.processes import PROCESS_NAMES, Facts, Knowledge
 from pampa.core.sound import Source
+from pampa.core.speech.features import Features
 
 
 class Mends:

@@ -13,7 +13,7 @@ from pampa.core.executor import Executor
 from pampa.core.files.stalks import read_stalks
 from pampa.core.loudness.measure import summarise, to_db
 from pampa.core.sound import FloatArray, db_to_gain, extents
-from pampa.core.voice.level import speech_level
+from pampa.core.speech.level import speech_level
 from pampa.store.database import Sessions
 from pampa.store.media import Media, safe_name
 from pampa.store.models import CheckupRow, Episode, Job, Recording, Upload

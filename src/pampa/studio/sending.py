@@ -7,13 +7,13 @@ from typing import Any
 
 from sqlalchemy import select
 
-from pampa.core.deliver.deliver import deliver
 from pampa.core.deliver.formats import Format
 from pampa.core.deliver.sheet import DeliverySheet
 from pampa.core.deliver.solve import Aim
-from pampa.core.deliver.tags import Tags
 from pampa.core.errors import EditRefused, NotFound
 from pampa.core.executor import Executor
+from pampa.core.files.deliver import deliver
+from pampa.core.files.tags import Tags
 from pampa.core.mix.render import MonoSum
 from pampa.core.sound import RATE, Source
 from pampa.store.database import Sessions

@@ -25,10 +25,10 @@ from pampa.core.loudness.parts import CELLS_PER_S, LoudnessPart
 from pampa.core.mend.amounts import Amounts
 from pampa.core.mend.clean import VERSION as MENDS_VERSION
 from pampa.core.mend.clean import Measured, Told, chain
-from pampa.core.mix.tone import Tone, quiet_place
+from pampa.core.room_tone import Tone, quiet_place
 from pampa.core.sound import RATE, SEGMENT_S, Curve, FloatArray, Segment, Silence, Source, segments
+from pampa.core.speech.level import speech_activity, speech_level
 from pampa.core.sync.clocked import clocked, clocked_curve, clocked_frames
-from pampa.core.voice.level import speech_activity, speech_level
 from pampa.core.voice.recipe import Recipe
 from pampa.core.voice.treat import VERSION, threshold_of, treat_segment
 from pampa.store.database import Sessions

@@ -1,1 +1,1 @@
-"""Sending out: targets, the limiter, solving for loudness, encoding and tags."""
+"""Sending out, as rules: targets, the limiter, solving for loudness, formats, the delivery sheet."""

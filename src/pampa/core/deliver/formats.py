@@ -1,7 +1,6 @@
 """The kinds of file that go out, and what each can hold."""
 
 from dataclasses import dataclass
-from pathlib import Path
 from typing import Literal
 
 from pampa.core.errors import SignalError
@@ -52,11 +51,10 @@ def rate_for(kind: Kind, rate: int) -> int:
     return rate if kind != "mp3" or rate in MPEG1_RATES + MPEG2_RATES else 48000
 
 
-def format_of(path: Path, *, bits: int = 24, kbit: int | None = None) -> Format:
-    """The format that a file's ending names."""
-    kind = path.suffix.lower().lstrip(".")
-    if kind not in ("wav", "flac", "mp3"):
-        raise SignalError(
-            f"{path.name} ends in “{path.suffix or 'nothing'}”. Pampa writes .wav, .flac and .mp3. Nothing was written."
-        )
-    return Format(kind, bits, kbit)  # type: ignore[arg-type]
+def format_of(name: str, *, bits: int = 24, kbit: int | None = None) -> Format:
+    """The format that the ending of a file's name asks for."""
+    ending = name.rpartition(".")[2].lower() if "." in name else ""
+    if ending not in ("wav", "flac", "mp3"):
+        told = f"in “.{ending}”" if ending else "without a format"
+        raise SignalError(f"{name} ends {told}. Pampa writes .wav, .flac and .mp3. Nothing was written.")
+    return Format(ending, bits, kbit)  # type: ignore[arg-type]

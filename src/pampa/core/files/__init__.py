@@ -1,1 +1,1 @@
-"""Sound files: the only part of the core that knows paths."""
+"""Sound files, read and written: the only part of the core that knows paths."""

@@ -5,9 +5,9 @@ from collections.abc import Sequence
 import numpy as np
 
 from pampa.core.checkup.speech import runs_of
-from pampa.core.finds.activity import Activity, Bools
-from pampa.core.finds.features import PER_S
 from pampa.core.finds.finds import Find
+from pampa.core.speech.activity import Activity, Bools
+from pampa.core.speech.features import PER_S
 
 LONGEST_S, SHORTEST_S = 1.0, 0.15
 ALONE_S = 1.2

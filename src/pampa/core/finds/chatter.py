@@ -6,9 +6,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pampa.core.checkup.speech import runs_of
-from pampa.core.finds.activity import Bools
-from pampa.core.finds.features import PER_S
 from pampa.core.finds.finds import Find
+from pampa.core.speech.activity import Bools
+from pampa.core.speech.features import PER_S
 
 WITHIN_S, AFTER_CLAP_S = 120.0, 20.0
 STOP_S, END_STOP_S = 1.8, 1.2

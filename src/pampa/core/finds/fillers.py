@@ -8,10 +8,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pampa.core.finds import kernels
-from pampa.core.finds.activity import Activity
-from pampa.core.finds.features import PER_S, Features, Matrix
 from pampa.core.finds.finds import Find
 from pampa.core.finds.voice import normalised, unsteadiness
+from pampa.core.speech.activity import Activity
+from pampa.core.speech.features import PER_S, Features, Matrix
 
 SHORTEST_S, LONGEST_S = 0.14, 0.55
 CORE_DB = 12.0

@@ -7,11 +7,8 @@ import numpy as np
 
 from pampa.core.checkup.speech import runs_of
 from pampa.core.executor import Executor
-from pampa.core.finds.activity import Activity, Bools, activities
 from pampa.core.finds.agreement import find_agreement
-from pampa.core.finds.breaths import Breaths, find_breaths, own_breaths
 from pampa.core.finds.chatter import find_chatter
-from pampa.core.finds.features import PER_S, Features, measure_features
 from pampa.core.finds.fillers import find_fillers
 from pampa.core.finds.finds import Find
 from pampa.core.finds.knocks import find_knocks
@@ -19,6 +16,9 @@ from pampa.core.finds.restarts import find_restarts
 from pampa.core.finds.silences import find_silences
 from pampa.core.mend.clicks import Click, find_clicks
 from pampa.core.sound import RATE, Source
+from pampa.core.speech.activity import Activity, Bools, activities
+from pampa.core.speech.breaths import Breaths, find_breaths, own_breaths
+from pampa.core.speech.features import PER_S, Features, measure_features
 
 BESIDE_S = 0.05
 CLICK_DB, CLICK_IN_SPEECH_DB = 10.0, 18.0

@@ -3,9 +3,9 @@
 import numpy as np
 
 from pampa.core.checkup.speech import runs_of
-from pampa.core.finds.activity import Activity
-from pampa.core.finds.features import PER_S, Features
 from pampa.core.finds.finds import Find
+from pampa.core.speech.activity import Activity
+from pampa.core.speech.features import PER_S, Features
 
 SHORTEST_S, LONGEST_S = 0.05, 0.5
 RISE_DB, UNDER_TOP_DB = 26.0, 12.0

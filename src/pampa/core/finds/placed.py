@@ -6,11 +6,11 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from pampa.core.finds.features import PER_S, Features
 from pampa.core.finds.find import Heard, find
 from pampa.core.finds.finds import Kind
 from pampa.core.mend.clicks import Click
 from pampa.core.sound import RATE
+from pampa.core.speech.features import PER_S, Features
 
 NOTHING_DB = -120.0
 

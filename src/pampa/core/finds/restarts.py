@@ -11,10 +11,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pampa.core.finds import kernels
-from pampa.core.finds.activity import Activity, quietest
-from pampa.core.finds.features import PER_S, Features, Matrix
 from pampa.core.finds.finds import Find
 from pampa.core.finds.voice import normalised
+from pampa.core.speech.activity import Activity, quietest
+from pampa.core.speech.features import PER_S, Features, Matrix
 
 LONGEST_TRY_S, SHORTEST_S = 2.4, 0.25
 LOOKED_AT_S, SKIP_S = 2.0, 0.3

@@ -5,9 +5,9 @@ from collections.abc import Sequence
 import numpy as np
 
 from pampa.core.checkup.speech import runs_of
-from pampa.core.finds.activity import Bools
-from pampa.core.finds.features import PER_S
 from pampa.core.finds.finds import Find
+from pampa.core.speech.activity import Bools
+from pampa.core.speech.features import PER_S
 
 
 def find_silences(sounding: Sequence[Bools], longest_s: float) -> list[Find]:

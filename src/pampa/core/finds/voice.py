@@ -2,8 +2,8 @@
 
 import numpy as np
 
-from pampa.core.finds.activity import Bools
-from pampa.core.finds.features import PER_S, Features, Matrix
+from pampa.core.speech.activity import Bools
+from pampa.core.speech.features import PER_S, Features, Matrix
 
 
 def normalised(features: Features, talking: Bools) -> Matrix:

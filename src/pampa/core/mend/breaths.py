@@ -1,11 +1,11 @@
 """Breaths between sentences: found as `finds` finds them, lowered, never cut, and never within a word."""
 
 from pampa.core.executor import Executor
-from pampa.core.finds import breaths as finding
-from pampa.core.finds.activity import activities
-from pampa.core.finds.features import PER_S, measure_features
 from pampa.core.mend.lowering import Places, lowered
 from pampa.core.sound import RATE, FloatArray, Segment, Source
+from pampa.core.speech import breaths as finding
+from pampa.core.speech.activity import activities
+from pampa.core.speech.features import PER_S, measure_features
 
 DEEPEST_DB = 24.0
 FADE = RATE // 50

@@ -18,7 +18,6 @@ from pampa.core.checkup.frames import measure_frames
 from pampa.core.checkup.leaning import best_angle
 from pampa.core.checkup.speech import parts_of
 from pampa.core.executor import Executor
-from pampa.core.finds.features import Features, measure_features
 from pampa.core.mend import (
     breaths,
     clicks,
@@ -37,6 +36,7 @@ from pampa.core.mend.amounts import Amounts
 from pampa.core.mend.lowering import Places, lowered
 from pampa.core.mend.patches import Patched, Patches
 from pampa.core.sound import RATE, FloatArray, Over, Segment, Source
+from pampa.core.speech.features import Features, measure_features
 
 WORTH_TURNING_DB = 0.5
 

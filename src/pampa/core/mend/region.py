@@ -3,9 +3,9 @@
 from dataclasses import dataclass
 
 from pampa.core.loudness.parts import CELLS_PER_S
-from pampa.core.mix.tone import quiet_place
+from pampa.core.room_tone import quiet_place
 from pampa.core.sound import Curve
-from pampa.core.voice.level import speech_activity
+from pampa.core.speech.level import speech_activity
 
 MOST_SPEECH = 0.08
 

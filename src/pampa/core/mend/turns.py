@@ -10,10 +10,10 @@ import numpy as np
 import scipy
 
 from pampa.core.checkup.speech import runs_of
-from pampa.core.finds.activity import Bools, activities
-from pampa.core.finds.features import PER_S, Features
 from pampa.core.mend.lowering import Places
 from pampa.core.sound import RATE
+from pampa.core.speech.activity import Bools, activities
+from pampa.core.speech.features import PER_S, Features
 
 FADE = RATE // 20
 HOLD_S, LEAD_S = 0.25, 0.12

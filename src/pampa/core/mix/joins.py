@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 
 from pampa.core.mix.plan import Lane, Plan, SourceKey, Span
 from pampa.core.mix.render import render
-from pampa.core.mix.tone import Tone
+from pampa.core.room_tone import Tone
 from pampa.core.sound import RATE, Curve, FloatArray, Source, to_mono
 
 Kind = Literal["word end", "word beginning", "breath", "step", "hole", "click"]

@@ -6,7 +6,8 @@ from dataclasses import dataclass
 from itertools import accumulate, pairwise
 from typing import NamedTuple
 
-from pampa.core.mix.tone import Patch, Tone, patches
+from pampa.core.mix.patches import Patch, patches
+from pampa.core.room_tone import Tone
 from pampa.core.sound import db_to_gain
 from pampa.core.timeline.document import JOIN, Clip, Crossing, Document, Track
 from pampa.core.voice.recipe import Recipe

@@ -5,7 +5,7 @@ from fastapi.responses import FileResponse
 
 from pampa.core.deliver.formats import Format
 from pampa.core.deliver.solve import Aim
-from pampa.core.deliver.tags import Tags
+from pampa.core.files.tags import Tags
 from pampa.web.routes.deps import Id, WithStudio
 from pampa.web.schemas import DeliveryOut, JobOut, JobStarted, NewDelivery
 

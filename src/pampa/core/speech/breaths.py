@@ -13,8 +13,8 @@ import scipy
 from numpy.typing import NDArray
 
 from pampa.core.checkup.speech import runs_of
-from pampa.core.finds.activity import Activity, Bools, floor_of
-from pampa.core.finds.features import PER_S, Features, Matrix
+from pampa.core.speech.activity import Activity, Bools, floor_of
+from pampa.core.speech.features import PER_S, Features, Matrix
 
 SMOOTH = 9
 OVER_ROOM_DB, WAVERS = (0.8, 1.6), 5.0

@@ -6,15 +6,15 @@ from pathlib import Path
 
 import numpy as np
 
-from pampa.core.deliver.encode import encode, expected_shift_db
 from pampa.core.deliver.formats import Format
 from pampa.core.deliver.sheet import TOLERANCE_LU, DeliverySheet, is_met, sheet_of
 from pampa.core.deliver.solve import METERS_DIFFER_DB, Aim, Solution, at_gain, measure_parts, solve
-from pampa.core.deliver.tags import Tags, write_tags
 from pampa.core.errors import SignalError
 from pampa.core.executor import Executor, Inline
 from pampa.core.files.decode import read_sound
+from pampa.core.files.encode import encode, expected_shift_db
 from pampa.core.files.opened import SoundFile
+from pampa.core.files.tags import Tags, write_tags
 from pampa.core.files.whole import whole
 from pampa.core.loudness import LoudnessPart, measure_part, merge, summarise
 from pampa.core.loudness.kernels import EDGE

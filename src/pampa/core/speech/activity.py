@@ -8,7 +8,7 @@ import scipy
 from numpy.typing import NDArray
 
 from pampa.core.checkup.speech import runs_of
-from pampa.core.finds.features import PER_S, Features, Matrix
+from pampa.core.speech.features import PER_S, Features, Matrix
 
 SMOOTH = 3
 FLOOR_SHARE, FLOOR_REACH_DB = 10.0, 3.0
