@@ -34,8 +34,9 @@ from pampa.core.sound import RATE, ArraySource, FloatArray, segments
 from pampa.core.sync.clocked import clocked
 from pampa.core.timeline import cutting, inserting, seams
 from pampa.core.timeline.document import Clip, Document, Track
+from pampa.core.voice.chain import known_of, treat
 from pampa.core.voice.recipe import Recipe
-from pampa.core.voice.treat import treat_segment
+from pampa.core.voice.stages import Facts as VoiceFacts
 
 Row = tuple[str, float, str]
 
@@ -131,7 +132,8 @@ def treating(seconds: float, runs: int) -> list[Row]:
     """The voice treatment of mono talk on one core."""
     source = ArraySource(talk(seconds, 4))
     grid = list(segments(source.frames))
-    spent = timed(lambda: [treat_segment(source, s, Recipe(), threshold_db=-24) for s in grid], runs)
+    known = known_of(VoiceFacts(-27.0))
+    spent = timed(lambda: [treat(source, s, Recipe(), known) for s in grid], runs)
     return [("voice treatment, mono, one core", seconds / spent, "x real time")]
 
 
@@ -166,8 +168,9 @@ def mending(seconds: float, runs: int) -> list[Row]:
 def delivering(folder: Path, minutes: int) -> list[Row]:
     """An episode of three tracks: everything but the encoder on two threads, and the encoder by itself."""
     from pampa.core.mix.ducking import ducking_db, talk_curve
-    from pampa.core.mix.plan import SourceKey, plan_of
+    from pampa.core.mix.plan import plan_of
     from pampa.core.mix.render import Mix
+    from pampa.core.rendition import Rendition
     from pampa.core.timeline.document import Ducking
 
     seconds = minutes * 60
@@ -178,14 +181,17 @@ def delivering(folder: Path, minutes: int) -> list[Row]:
     document = Document((*tracks, Track(3, "Music", "music", (Clip(30, 3, 0, 0, frames),))))
     executor = Threads(2)
     began = time.perf_counter()
-    treated = {}
+    treated, known = {}, known_of(VoiceFacts(-27.0))
     for number, source in people.items():
         grid = segments(source.frames)
-        parts = list(executor.map(lambda s, source=source: treat_segment(source, s, Recipe(), threshold_db=-24), grid))
-        treated[SourceKey(number, Recipe())] = ArraySource(np.concatenate(parts))
+        parts = list(executor.map(lambda s, source=source: treat(source, s, Recipe(), known), grid))
+        treated[number] = ArraySource(np.concatenate(parts))
     talking = talk_curve(document, {n: np.ones(frames // 960 + 1) for n in (1, 2)})
-    plan = plan_of(document, levels=dict.fromkeys(treated, 4.0), frames={1: frames, 2: frames, 3: frames})
-    mix = Mix(plan, {**treated, SourceKey(3): music}, ducking_db(talking, Ducking()))
+    heard = {(n, n): Rendition(str(n)) for n in (1, 2, 3)}
+    levels = {heard[n, n]: 4.0 for n in (1, 2)}
+    plan = plan_of(document, heard, levels=levels, frames={1: frames, 2: frames, 3: frames})
+    sources = {heard[n, n]: sound for n, sound in {**treated, 3: music}.items()}
+    mix = Mix(plan, sources, ducking_db(talking, Ducking()))
     parts = measure_parts(mix, executor)
     solution = solve(mix, parts, Aim(-16.0), executor)
     written = folder / "out.f32"
@@ -226,25 +232,26 @@ def editing(clips: int) -> list[Row]:
 
 def standing(minutes: int) -> list[Row]:
     """Loudness as it stands, after a cut near the beginning of a long episode."""
-    from pampa.core.mix.plan import SourceKey, plan_of
+    from pampa.core.mix.plan import plan_of
     from pampa.core.mix.render import Mix
     from pampa.core.mix.standing import standing_loudness
+    from pampa.core.rendition import Rendition
 
     frames = minutes * 60 * RATE
-    sources = {SourceKey(n): ArraySource(talk(minutes * 60, n)) for n in (1, 2)}
-    versions = {key: str(key) for key in sources}
+    heard = {(n, n): Rendition(str(n)) for n in (1, 2)}
+    sources = {heard[n, n]: ArraySource(talk(minutes * 60, n)) for n in (1, 2)}
     document = Document(tuple(Track(n, "P", "person", (Clip(10 + n, n, 0, 0, frames),)) for n in (1, 2)))
 
     def mixed(of: Document) -> Mix:
-        return Mix(plan_of(of, levels={}, frames={1: frames, 2: frames}, treated=False), sources, np.zeros(0))
+        return Mix(plan_of(of, heard, levels={}, frames={1: frames, 2: frames}), sources, np.zeros(0))
 
     cache: dict[bytes, object] = {}
-    standing_loudness(mixed(document), versions, cache, Inline())  # type: ignore[arg-type]
+    standing_loudness(mixed(document), cache, Inline())  # type: ignore[arg-type]
     spent = []
     for n in range(5):
         document = cutting.take_out(document, start=(7 + 11 * n) * RATE, stop=(8 + 11 * n) * RATE)
         began = time.perf_counter()
-        standing_loudness(mixed(document), versions, cache, Threads(2))  # type: ignore[arg-type]
+        standing_loudness(mixed(document), cache, Threads(2))  # type: ignore[arg-type]
         spent.append(time.perf_counter() - began)
     return [(f"loudness as it stands after a cut, {minutes} min", statistics.median(spent) * 1000, "ms")]
 

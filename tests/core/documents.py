@@ -2,9 +2,19 @@
 
 from hypothesis import strategies as st
 
+from pampa.core.rendition import Rendition
 from pampa.core.timeline.document import Clip, Document, Marker, Track, check
 
 FRAMES = 200_000
+
+
+def as_recorded(document):
+    """Every recording as it was recorded, on whatever track it lies."""
+    lying = [(track, clip) for track in document.tracks for clip in track.clips]
+    lying += [
+        (document.track(piece.track), clip) for seam in document.seams for piece in seam.pieces for clip in piece.clips
+    ]
+    return {(track.id, clip.recording): Rendition(str(clip.recording)) for track, clip in lying}
 
 
 @st.composite

@@ -4,12 +4,14 @@ import numpy as np
 import pytest
 
 from pampa.core.mix.joins import Person, faults_at, floors_of
-from pampa.core.mix.plan import SourceKey, plan_of
+from pampa.core.mix.plan import plan_of
 from pampa.core.mix.quiet import REACH, quiet_near
+from pampa.core.rendition import Rendition
 from pampa.core.room_tone import Tone
 from pampa.core.sound import RATE, ArraySource
 from pampa.core.timeline import cutting
 from pampa.core.timeline.document import Clip, Document, Track
+from tests.core.documents import as_recorded
 
 SECONDS = 12
 FLOOR = 10 ** (-66 / 20)
@@ -32,8 +34,8 @@ def kinds(sound, start_s, stop_s, *, breaths=(), track_floor=(0.0, 1.0), documen
     length = len(sound)
     whole = document or Document((Track(1, "Marisol Vey", "person", (Clip(10, 1, 0, 0, length),)),))
     cut = cutting.take_out(whole, start=round(start_s * RATE), stop=round(stop_s * RATE))
-    sources = {SourceKey(1): ArraySource(np.repeat(sound, 2, axis=1), RATE)}
-    plan = plan_of(cut, levels={}, frames={1: length}, treated=False)
+    sources = {Rendition("1"): ArraySource(np.repeat(sound, 2, axis=1), RATE)}
+    plan = plan_of(cut, as_recorded(cut), levels={}, frames={1: length})
     tone = Tone(*(round(edge * RATE) for edge in track_floor))
     people = {1: Person({1: tone}, [(1, round(a * RATE), round(b * RATE)) for a, b in breaths])}
     seam = cut.seams[0]

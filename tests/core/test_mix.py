@@ -8,24 +8,22 @@ from hypothesis import strategies as st
 from pampa.core.executor import Threads
 from pampa.core.loudness import measure_source, summarise
 from pampa.core.mix.ducking import ducking_db, talk_curve
-from pampa.core.mix.plan import SourceKey, plan_of
+from pampa.core.mix.plan import plan_of
 from pampa.core.mix.render import Mix, MonoSum
 from pampa.core.mix.standing import standing_loudness, stretches
 from pampa.core.mix.stretch import HOP, stretch
+from pampa.core.rendition import Rendition
 from pampa.core.sound import RATE, ArraySource
 from pampa.core.timeline import arranging, cutting
 from pampa.core.timeline.document import Clip, Document, Ducking, Track, check
-from pampa.core.voice.recipe import Recipe
-from tests.core.documents import FRAMES, documents, ranges
+from tests.core.documents import FRAMES, as_recorded, documents, ranges
 from tests.signals import noise, silence, sine, talk
-
-VERSIONS = {SourceKey(number, recipe): f"{number}{recipe}" for number in range(1, 9) for recipe in (None, Recipe())}
 
 
 def mix_of(document, sounds, *, ducking=None, **options):
-    sources = {SourceKey(n, recipe): ArraySource(sound) for n, sound in sounds.items() for recipe in (None, Recipe())}
+    sources = {Rendition(str(n)): ArraySource(sound) for n, sound in sounds.items()}
     frames = {number: len(sound) for number, sound in sounds.items()}
-    plan = plan_of(document, levels={}, frames=frames, **options)
+    plan = plan_of(document, as_recorded(document), levels={}, frames=frames, **options)
     return Mix(plan, sources, np.zeros(0) if ducking is None else ducking)
 
 
@@ -136,7 +134,7 @@ def test_the_standing_loudness_is_that_of_the_rendered_whole():
     for start in (3.21, 17.5, 40.007):
         document = cutting.take_out(document, start=round(start * RATE), stop=round((start + 2.3) * RATE))
     mix = mix_of(document, sounds)
-    standing, whole = summarise(standing_loudness(mix, VERSIONS, {})), summarise(measure_source(mix))
+    standing, whole = summarise(standing_loudness(mix, {})), summarise(measure_source(mix))
     assert standing.integrated_lufs == pytest.approx(whole.integrated_lufs, abs=0.02)
     assert standing.loudness_range_lu == pytest.approx(whole.loudness_range_lu, abs=0.2)
     assert standing.true_peak_dbtp == pytest.approx(whole.true_peak_dbtp, abs=0.01)
@@ -146,9 +144,9 @@ def test_an_edit_near_the_beginning_leaves_nearly_all_stretches_as_they_were():
     sounds = {1: noise(300, seed=1, dbfs=-30)}
     document = one_track(300 * RATE)
     cache = {}
-    standing_loudness(mix_of(document, sounds), VERSIONS, cache, Threads(2))
+    standing_loudness(mix_of(document, sounds), cache, Threads(2))
     edited = cutting.take_out(document, start=10 * RATE, stop=12 * RATE)
-    fresh = [s for s in stretches(mix_of(edited, sounds), VERSIONS) if s.key not in cache]
+    fresh = [s for s in stretches(mix_of(edited, sounds)) if s.key not in cache]
     assert 1 <= len(fresh) <= 4
 
 

@@ -6,12 +6,14 @@ import numpy as np
 import pytest
 
 from pampa.core.loudness import measure_part
-from pampa.core.mix.plan import SourceKey, plan_of
+from pampa.core.mix.plan import plan_of
 from pampa.core.mix.render import render
+from pampa.core.rendition import Rendition
 from pampa.core.room_tone import Tone, quiet_place
 from pampa.core.sound import RATE, ArraySource
 from pampa.core.timeline.document import Clip, Document, Track
 from pampa.core.timeline.edits import apply
+from tests.core.documents import as_recorded
 from tests.signals import noise, sine
 
 SECONDS = 30
@@ -30,8 +32,8 @@ def one_person():
 
 
 def heard(document, source, tones):
-    plan = plan_of(document, levels={}, frames={7: source.frames}, tones=tones, treated=False)
-    return render(plan, {SourceKey(7): source}, np.zeros(0), start=0, stop=document.length)[:, 0]
+    plan = plan_of(document, as_recorded(document), levels={}, frames={7: source.frames}, tones=tones)
+    return render(plan, {Rendition("7"): source}, np.zeros(0), start=0, stop=document.length)[:, 0]
 
 
 def level(sound):
@@ -90,8 +92,8 @@ def test_tone_makes_room_for_what_is_moved_into_it():
 def test_any_division_gives_the_same_bits():
     source = room_and_talk()
     cleared = apply(one_person(), "clear", {"start": 4 * RATE, "stop": 16 * RATE})
-    plan = plan_of(cleared, levels={}, frames={7: source.frames}, tones={7: Tone(0, RATE)}, treated=False)
-    sources = {SourceKey(7): source}
+    plan = plan_of(cleared, as_recorded(cleared), levels={}, frames={7: source.frames}, tones={7: Tone(0, RATE)})
+    sources = {Rendition("7"): source}
     whole = render(plan, sources, np.zeros(0), start=0, stop=20 * RATE)
     edges = [0, 7, 4 * RATE - 100, 4 * RATE + 5, 5 * RATE - 3000, 9 * RATE, 16 * RATE + 1, 20 * RATE]
     parts = [render(plan, sources, np.zeros(0), start=a, stop=b) for a, b in pairwise(edges)]

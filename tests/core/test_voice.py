@@ -1,5 +1,7 @@
 """The voice treatment: filters against the cookbook's promises, the compressor against its curve."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from scipy.signal import sosfreqz
@@ -8,9 +10,10 @@ from pampa.core.loudness import measure, measure_part
 from pampa.core.sound import RATE, ArraySource, Segment, segments
 from pampa.core.speech.level import speech_activity, speech_level
 from pampa.core.voice import kernels
-from pampa.core.voice.equaliser import bell, high_shelf, low_cut, tone_sections
+from pampa.core.voice.chain import known_of, treat
+from pampa.core.voice.equaliser import bell, high_shelf, low_cut, steep_low_cut
 from pampa.core.voice.recipe import Recipe
-from pampa.core.voice.treat import threshold_of, treat_segment
+from pampa.core.voice.stages import STAGES, Facts
 from tests.signals import noise, silence, sine, talk
 
 
@@ -19,13 +22,14 @@ def response_db(sections, hz):
     return 20 * np.log10(np.abs(sosfreqz(sos, [hz], fs=RATE)[1][0]))
 
 
-def treated(sound, recipe, threshold=-20.0):
-    source = ArraySource(sound)
-    parts = [treat_segment(source, segment, recipe, threshold_db=threshold) for segment in segments(source.frames)]
-    return np.concatenate(parts)
+def treated(sound, recipe, speech_lufs=-23.0):
+    source, known = ArraySource(sound), known_of(Facts(speech_lufs))
+    return np.concatenate([treat(source, segment, recipe, known) for segment in segments(source.frames)])
 
 
 PLAIN = Recipe(low_cut_hz=0, body_db=0, presence_db=0, ratio=1)
+STRONG = {"low cut": {"low_cut_hz": 120}, "body": {"body_db": -6}, "presence": {"presence_db": 6},
+          "compressor": {"ratio": 4}}  # fmt: skip
 
 
 @pytest.mark.parametrize("gain", [-9.0, -2.0, 4.0])
@@ -40,7 +44,7 @@ def test_a_shelf_has_half_its_gain_at_the_corner_and_all_above():
 
 
 def test_the_low_cut_of_a_recipe_is_three_db_down_at_its_corner_and_steep_below():
-    sections = tone_sections(Recipe(low_cut_hz=80, body_db=0, presence_db=0))
+    sections = steep_low_cut(80)
     assert response_db(sections, 80) == pytest.approx(-3.01, abs=0.05)
     assert response_db(sections, 40) == pytest.approx(-24.1, abs=0.3)
     assert response_db([low_cut(80, 0.7071)], 80) == pytest.approx(-3.01, abs=0.05)
@@ -49,6 +53,20 @@ def test_the_low_cut_of_a_recipe_is_three_db_down_at_its_corner_and_steep_below(
 def test_a_recipe_that_does_nothing_changes_no_bit():
     sound = talk(25)
     assert np.array_equal(treated(sound, PLAIN), sound)
+
+
+@pytest.mark.parametrize("stage", STAGES, ids=lambda stage: stage.name)
+def test_every_stage_is_off_without_its_settings_and_the_same_in_any_division_with_them(stage):
+    recipe = replace(PLAIN, **STRONG[stage.name])
+    assert not stage.is_on(PLAIN)
+    assert stage.is_on(recipe)
+    sound = talk(3, dbfs=-16)
+    assert not np.array_equal(treated(sound, recipe), sound)
+    source, known = ArraySource(sound), known_of(Facts(-18.0))
+    first, second = (Segment(0, 0, RATE), Segment(1, RATE, 3 * RATE))
+    again = [treat(source, second, recipe, known), treat(source, first, recipe, known)]
+    assert treat(source, first, recipe, known).tobytes() == again[1].tobytes()
+    assert treat(source, second, recipe, known).tobytes() == again[0].tobytes()
 
 
 def test_the_compressor_takes_what_its_ratio_says():
@@ -62,19 +80,19 @@ def test_the_compressor_takes_what_its_ratio_says():
 def test_loud_syllables_of_ordinary_speech_lose_three_to_six_db():
     sound = talk(40, dbfs=-24)
     level = speech_level(measure_part(sound, RATE).energy)
-    squeezed = treated(sound, Recipe(low_cut_hz=0, body_db=0, presence_db=0), threshold_of(level))
+    squeezed = treated(sound, Recipe(low_cut_hz=0, body_db=0, presence_db=0), level)
     loud = np.abs(sound[:, 0]) > 0.8 * np.abs(sound).max()
     taken = 20 * np.log10(np.abs(sound[loud, 0]) / np.abs(squeezed[loud, 0]))
     assert 1.0 < np.median(taken) < 6.0
 
 
 def test_segments_come_out_the_same_in_any_order_and_join_without_a_step():
-    source = ArraySource(talk(65, seed=7))
+    source, known = ArraySource(talk(65, seed=7)), known_of(Facts(-25.0))
     grid = list(segments(source.frames))
-    forth = [treat_segment(source, s, Recipe(), threshold_db=-22) for s in grid]
-    back = [treat_segment(source, s, Recipe(), threshold_db=-22) for s in reversed(grid)][::-1]
+    forth = [treat(source, s, Recipe(), known) for s in grid]
+    back = [treat(source, s, Recipe(), known) for s in reversed(grid)][::-1]
     assert all(np.array_equal(a, b) for a, b in zip(forth, back, strict=True))
-    whole = treat_segment(source, Segment(0, 0, source.frames), Recipe(), threshold_db=-22)
+    whole = treat(source, Segment(0, 0, source.frames), Recipe(), known)
     error = np.abs(np.concatenate(forth) - whole).max()
     assert error < 10 ** (-70 / 20) * np.abs(whole).max()
 
@@ -104,5 +122,5 @@ def test_activity_is_where_speech_is():
 
 def test_treatment_keeps_the_loudness_in_reach():
     sound = talk(30, dbfs=-24)
-    before, after = measure(sound).integrated_lufs, measure(treated(sound, Recipe(), -21)).integrated_lufs
+    before, after = measure(sound).integrated_lufs, measure(treated(sound, Recipe(), -24)).integrated_lufs
     assert abs(before - after) < 6

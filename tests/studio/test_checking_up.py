@@ -55,6 +55,5 @@ def test_conformed_sound_that_was_deleted_is_made_again(studio, episode, humming
 
     before = studio.sounds.conformed(humming).read(RATE, 2 * RATE).copy()
     folder = studio.sounds.folder(humming)
-    studio.sounds._conformed.clear()
     shutil.rmtree(folder)
     assert (studio.sounds.conformed(humming).read(RATE, 2 * RATE) == before).all()

@@ -43,7 +43,7 @@ def test_what_is_heard_without_a_stretch_is_what_will_be_there_when_it_is_taken_
 def test_the_quiet_is_near_and_quieter(studio, two_people):
     at = studio.joins.quiet(two_people, 5 * RATE)
     assert abs(at - 5 * RATE) <= 0.35 * RATE
-    mix = studio.listening.programme(studio.editing.state(two_people), treated=False).mix
+    mix = studio.listening.mix(studio.editing.state(two_people), treated=False)
 
     def level(place):
         return float((mix.read(place - 480, place + 480) ** 2).mean())
@@ -134,7 +134,7 @@ def test_stems_are_all_as_long_as_the_episode_and_add_up_to_the_mix(studio, two_
         assert stems.namelist() == ["01 Marisol Vey.wav", "02 Anders Quill.wav"]
         sounds = [soundfile.read(io.BytesIO(stems.read(each)), dtype="float32")[0] for each in stems.namelist()]
     assert [len(sound) for sound in sounds] == [10 * RATE] * 2
-    mix = studio.listening.programme(studio.editing.state(two_people), treated=treated).mix.read(0, 10 * RATE)
+    mix = studio.listening.mix(studio.editing.state(two_people), treated=treated).read(0, 10 * RATE)
     np.testing.assert_allclose(sum(sounds), mix.mean(axis=1), atol=1e-5)
     with pytest.raises(NotFound):
         studio.exchange.stems_file(two_people, "../pampa.db")

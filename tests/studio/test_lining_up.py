@@ -82,7 +82,7 @@ def test_what_is_heard_after_lining_up_is_in_step(studio, double_end):
     document = studio.lining_up.apply(episode).document
     heard = []
     for track in document.tracks:
-        mix = studio.listening.programme(studio.editing.state(episode), treated=False, only=frozenset({track.id})).mix
+        mix = studio.listening.mix(studio.editing.state(episode), treated=False, only=frozenset({track.id}))
         heard.append(mix.read(60 * RATE, 90 * RATE)[:, 0])
     size = 1 << 21
     cross = np.fft.rfft(heard[0], size) * np.conj(np.fft.rfft(heard[1], size))

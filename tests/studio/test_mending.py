@@ -5,6 +5,7 @@ import pytest
 import soundfile
 
 from pampa.core.errors import EditRefused, NotFound
+from pampa.core.files import measurements
 from pampa.core.mend.amounts import Amounts, amounts_of
 from pampa.core.sound import RATE
 from tests.signals import noise, sine, talk
@@ -25,6 +26,10 @@ def mend(studio, humming, **amounts):
     state = studio.editing.edit(episode, "mend", {"name": "Anders", "recordings": [number], "amounts": amounts})
     studio.jobs.wait()
     return state
+
+
+def mended(studio, number, **amounts):
+    return studio.sounds.mended(studio.sounds.rendition(number, amounts=Amounts(**amounts)))
 
 
 def test_nothing_is_mended_unasked_and_what_is_proposed_is_told(studio, humming):
@@ -66,7 +71,7 @@ def test_the_three_ways_add_up_and_are_equally_loud(studio, humming):
         studio.mending.sound(number, 2 * RATE, 4 * RATE, way) for way in ("recorded", "treated", "taken")
     )
     assert recorded.shape == treated.shape == taken.shape == (4 * RATE, 2)
-    alone = studio.sounds.mended(number, Amounts(hum=100)).read(2 * RATE, 6 * RATE)
+    alone = mended(studio, number, hum=100).read(2 * RATE, 6 * RATE)
     plain = studio.sounds.conformed(number).read(2 * RATE, 6 * RATE)
     gain = recorded[1000, 0] / plain[1000, 0]
     np.testing.assert_allclose(taken[:, :1], (plain - alone) * gain, atol=1e-6)
@@ -78,13 +83,13 @@ def test_what_is_measured_outlives_a_restart_and_a_changed_amount(studio, hummin
     number, _ = humming
     mend(studio, humming, hum=100)
     folder, source = studio.sounds.folder(number), studio.sounds.conformed(number)
-    before = studio.sounds.mended(number, Amounts(hum=60)).read(0, RATE)
-    studio.sounds.mends._known.clear()
+    before = mended(studio, number, hum=60).read(0, RATE)
+    measurements._read.cache_clear()
     assert not studio.sounds.lacks_mends(number, Amounts(hum=60))
-    assert studio.sounds.mended(number, Amounts(hum=60)).read(0, RATE).tobytes() == before.tobytes()
+    assert mended(studio, number, hum=60).read(0, RATE).tobytes() == before.tobytes()
     assert studio.sounds.lacks_mends(number, Amounts(hum=60, noise=10))
     studio.sounds.mends.measure(folder, source, Amounts(hum=60, noise=10))
-    assert set(studio.sounds.mends.known(folder, Amounts(hum=60, noise=10))) == {"hum", "noise"}
+    assert set(measurements.known_of(folder, Amounts(hum=60, noise=10))) == {"hum", "noise"}
 
 
 def test_the_episode_is_heard_mended_and_only_the_mended_goes_out(studio, humming):
@@ -98,7 +103,7 @@ def test_the_episode_is_heard_mended_and_only_the_mended_goes_out(studio, hummin
     # A cache that was deleted is measured again before anything goes out.
     for path in (studio.sounds.folder(number) / "mends").iterdir():
         path.unlink()
-    studio.sounds.mends._known.clear()
+    measurements._read.cache_clear()
     assert studio.sounds.lacks_mends(number, Amounts(hum=100))
     studio.listening.complete(state, lambda doing, share: None)
     assert not studio.sounds.lacks_mends(number, Amounts(hum=100))

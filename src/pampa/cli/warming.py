@@ -16,8 +16,9 @@ from pampa.core.mix.ducking import ducking_db
 from pampa.core.sound import ArraySource, segments
 from pampa.core.sync.clocked import Clocked
 from pampa.core.timeline.document import Ducking
+from pampa.core.voice.chain import known_of, treat
 from pampa.core.voice.recipe import Recipe
-from pampa.core.voice.treat import treat_segment
+from pampa.core.voice.stages import Facts
 
 
 def warm_up() -> None:
@@ -31,7 +32,7 @@ def warm_up() -> None:
             mapped = ArraySource(np.memmap(path, np.float32, "r", shape=source.data.shape))
             for each in (source, mapped):
                 measure(each.data)
-                treat_segment(each, next(segments(9600)), Recipe(), threshold_db=-20.0)
+                treat(each, next(segments(9600)), Recipe(), known_of(Facts(-23.0)))
                 Limited(each, 1.0, 0.5).read(0, 9600)
                 Clocked(each, 10.0).read(0, 9600)
                 without_hum(

@@ -144,6 +144,11 @@ def segments(frames: int, rate: int = RATE) -> Iterator[Segment]:
         yield Segment(index, start, min(start + size, frames))
 
 
+def read_segment(source: Source, segment: Segment) -> FloatArray:
+    """The frames of one segment."""
+    return source.read(segment.start, segment.stop)
+
+
 def require_sound(sound: FloatArray) -> FloatArray:
     """Return `sound` as contiguous float32 of shape (frames, channels), or raise SignalError."""
     if sound.ndim == 1:

@@ -97,7 +97,7 @@ class Exchange:
         try:
             with zipfile.ZipFile(making, "w", zipfile.ZIP_STORED) as stems:
                 for n, track in enumerate(talk):
-                    mix = self._listening.programme(state, treated=treated, only=frozenset((track.id,))).mix
+                    mix = self._listening.mix(state, treated=treated, only=frozenset((track.id,)))
                     sound = MonoSum(mix)
                     with soundfile.SoundFile(wave, "w", RATE, 1, "FLOAT", format="WAV") as file:
                         for segment in segments(mix.frames):

@@ -66,7 +66,7 @@ class Joins:
         """The place next to `at` where cutting is heard least: on one track, or where all talk is quiet together."""
         state = self._editing.state(episode_id)
         talk = state.document.linked_tracks() if track is None else (state.document.track(track),)
-        mix = self._listening.programme(state, treated=False, only=frozenset(t.id for t in talk)).mix
+        mix = self._listening.mix(state, treated=False, only=frozenset(t.id for t in talk))
         sound = render(mix.plan, mix.sources, mix.ducking, start=at - REACH, stop=at + REACH)
         return min(max(at + quiet_near(sound), 0), state.document.length)
 
@@ -129,10 +129,10 @@ class Joins:
     def faults(self, state: State, progress: Progress = lambda doing, share: None) -> dict[int, list[Fault]]:
         """What may be heard at each seam that something may be heard at, measured on the sound as treated."""
         document = state.document
-        programme = self._listening.programme(state)
+        mix = self._listening.mix(state)
         breaths = self._breaths(state.episode_id)
         people = {track.id: Person(self._tones(document, track), breaths) for track in document.linked_tracks()}
-        plan, sources = programme.mix.plan, programme.mix.sources
+        plan, sources = mix.plan, mix.sources
         floors = floors_of(plan, sources, people)
         found = {}
         for n, seam in enumerate(document.seams):

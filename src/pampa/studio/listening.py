@@ -12,12 +12,13 @@ from pampa.core.loudness import Loudness, LoudnessPart, summarise
 from pampa.core.loudness.gating import short_term_curve
 from pampa.core.mend.clean import Told
 from pampa.core.mix.ducking import ducking_db, talk_curve
-from pampa.core.mix.plan import SourceKey, key_of, plan_of
+from pampa.core.mix.plan import plan_of
 from pampa.core.mix.render import Mix
 from pampa.core.mix.standing import standing_loudness
 from pampa.core.mix.stretch import HOP, stretch
+from pampa.core.rendition import Rendition
 from pampa.core.room_tone import Tone
-from pampa.core.sound import RATE, FloatArray, Source, db_to_gain
+from pampa.core.sound import RATE, FloatArray, db_to_gain
 from pampa.core.sync.clocked import clocked_curve
 from pampa.core.timeline.cutting import put_back, take_out
 from pampa.core.timeline.document import Document
@@ -51,14 +52,6 @@ class Standing:
     short_term_lufs: list[float | None]
 
 
-@dataclass(frozen=True)
-class Programme:
-    """The mix of a document, and which exact sound is behind each of its sources."""
-
-    mix: Mix
-    versions: dict[SourceKey, str]
-
-
 class Listening:
     """Renders for the ears and for the meters."""
 
@@ -66,12 +59,12 @@ class Listening:
         self._editing, self._sounds, self._events, self._executor = editing, sounds, events, executor
         self._lock = threading.Lock()
         self._measured = threading.Lock()
-        self._mixes: OrderedDict[tuple[object, ...], Programme] = OrderedDict()
+        self._mixes: OrderedDict[tuple[object, ...], Mix] = OrderedDict()
         self._parts: OrderedDict[bytes, LoudnessPart] = OrderedDict()
         self._standing: dict[int, Standing] = {}
         self._measuring: set[int] = set()
 
-    def programme(self, state: State, *, treated: bool = True, only: frozenset[int] = frozenset()) -> Programme:
+    def mix(self, state: State, *, treated: bool = True, only: frozenset[int] = frozenset()) -> Mix:
         """The mix of an episode at a state."""
         # With more known of a recording, the same document sounds otherwise.
         key = (state.episode_id, state.revision, state.supposed, treated, only, self._sounds.mends.version)
@@ -105,7 +98,7 @@ class Listening:
         elif without is not None:
             document = take_out(state.document, start=without[0], stop=without[1])
             state = replace(state, document=document, supposed=("without", *without))
-        mix = self.programme(state, treated=treated, only=only).mix
+        mix = self.mix(state, treated=treated, only=only)
         heard = Limited(mix, db_to_gain(gain_db), db_to_gain(CEILING_DBTP))
         frames = min(frames, LONGEST_S * RATE)
         if speed == 1.0:
@@ -147,40 +140,38 @@ class Listening:
             raise
 
     def _measure(self, state: State) -> Standing:
-        programme = self.programme(state)
+        mix = self.mix(state)
         with self._measured:  # parts are read while it runs: only then some are let go
-            part = standing_loudness(programme.mix, programme.versions, self._parts, self._executor)
+            part = standing_loudness(mix, self._parts, self._executor)
             while len(self._parts) > PARTS_KEPT:
                 self._parts.popitem(last=False)
         standing = Standing(state.revision, summarise(part), short_term_curve(part.energy))
         self._standing[state.episode_id] = standing
         return standing
 
-    def _mixed(self, document: Document, treated: bool, only: frozenset[int]) -> Programme:
-        sources: dict[SourceKey, Source] = {}
-        levels: dict[SourceKey, float] = {}
-        versions: dict[SourceKey, str] = {}
+    def _mixed(self, document: Document, treated: bool, only: frozenset[int]) -> Mix:
+        heard: dict[tuple[int, int], Rendition] = {}
+        levels: dict[Rendition, float] = {}
         frames: dict[int, int] = {}
         activity = {}
         tones: dict[int, Tone] = {}
         for track in document.tracks:
             for recording in {clip.recording for clip in track.clips}:
-                key = key_of(track, recording, treated=treated)
                 drift_ppm = document.drift_ppm(recording)
-                plain = self._sounds.conformed(recording, drift_ppm)
-                frames[recording] = plain.frames
-                amounts = amounts_in(document, recording)
-                if key.recipe is not None:
-                    source = self._sounds.treated(recording, key.recipe, drift_ppm, amounts)
-                    sources[key], versions[key] = source, source.key
+                if treated and track.treated and track.linked:
+                    sound = self._sounds.rendition(
+                        recording, recipe=track.recipe, drift_ppm=drift_ppm, amounts=amounts_in(document, recording)
+                    )
                 else:
-                    sources[key], versions[key] = plain, self._sounds.version(recording, drift_ppm)
+                    sound = self._sounds.rendition(recording, drift_ppm=drift_ppm)
+                heard[track.id, recording] = sound
+                frames[recording] = self._sounds.opened(sound).frames
                 if track.linked:
-                    levels[key] = self._sounds.level_db(recording, key.recipe, drift_ppm, amounts)
+                    levels[sound] = self._sounds.level_db(recording, sound)
                     if tone := self._sounds.tone(recording, drift_ppm):
                         tones[recording] = tone
                     activity[recording] = clocked_curve(self._sounds.analysis(recording).activity, drift_ppm)
-        plan = plan_of(document, levels=levels, frames=frames, tones=tones, treated=treated, only=only)
+        plan = plan_of(document, heard, levels=levels, frames=frames, tones=tones, only=only)
         ducked = any(lane.ducked for lane in plan.lanes)
         ducking = ducking_db(talk_curve(document, activity), document.ducking) if ducked else np.zeros(0)
-        return Programme(Mix(plan, sources, ducking), versions)
+        return Mix(plan, {sound: self._sounds.opened(sound) for sound in set(heard.values())}, ducking)

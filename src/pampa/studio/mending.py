@@ -18,6 +18,7 @@ from pampa.core.mend.proposed import proposed
 from pampa.core.mend.region import Doubt, doubt
 from pampa.core.mend.report import Deed, Mark, deeds, marks
 from pampa.core.mend.spectra import SIZE
+from pampa.core.rendition import Rendition
 from pampa.core.sound import RATE, FloatArray, Source, db_to_gain, extents
 from pampa.core.timeline.mending import amounts_in
 from pampa.store.database import Sessions
@@ -104,7 +105,7 @@ class Mending:
         with self._sessions() as session:
             checkup = session.get(CheckupRow, recording_id)
         found = checkup.found["findings"]["True"] if checkup else []
-        known = self._known(recording_id, amounts)
+        known = self._sounds.known(recording_id, amounts)
         waits = self._sounds.lacks_mends(recording_id, amounts)
         self.look_after(self._editing.state(recording.episode_id))
         return Report(
@@ -116,13 +117,14 @@ class Mending:
         )  # fmt: skip
 
     def _cost(self, recording_id: int, amounts: Amounts) -> Cost:
-        plain, mended = self._sounds.conformed(recording_id), self._sounds.mended(recording_id, amounts)
+        rendition = self._sounds.rendition(recording_id, amounts=amounts)
+        plain, mended = self._sounds.conformed(recording_id), self._sounds.mended(rendition)
         quiet = self._sounds.analysis(recording_id).quiet
         floors: list[float | None] = [None, None]
         if quiet:
             start, stop = (round(edge * RATE) for edge in quiet)
             floors = [_level_dbfs(source.read(start, stop)) for source in (plain, mended)]
-        change = self._compared(recording_id, amounts, None, self._sounds.mends.version)
+        change = self._compared(recording_id, rendition, None)
         return Cost(floors[0], floors[1], round(change, 1))
 
     def _last_time(self, recording: Recording) -> LastTime | None:
@@ -154,13 +156,14 @@ class Mending:
         what the one lacks of the other before that. only : one process, to hear what it does alone.
         """
         recording, amounts = self._settled(recording_id)
-        plain, mended = self._sounds.conformed(recording_id), self._sounds.mended(recording_id, amounts, only=only)
+        rendition = self._sounds.rendition(recording_id, amounts=amounts)
+        plain, mended = self._sounds.conformed(recording_id), self._sounds.mended(rendition, only=only)
         start = min(start, max(plain.frames - 1, 0))
         stop = min(start + frames, plain.frames)
         loudness = recording.facts.get("integrated_lufs")
         gain_db = 0.0 if loudness is None else min(HEARD_LUFS - loudness, 20.0)
         if way == "treated" and mended is not plain:
-            gain_db -= self._compared(recording_id, amounts, only, self._sounds.mends.version)
+            gain_db -= self._compared(recording_id, rendition, only)
         heard = _heard(plain, mended, way).read(start, stop)
         both = np.repeat(heard, 2, axis=1) if heard.shape[1] == 1 else heard[:, :2]
         return np.clip(both * np.float32(db_to_gain(gain_db)), -1.0, 1.0)
@@ -168,29 +171,27 @@ class Mending:
     def picture(self, recording_id: int, zoom: int, number: int, way: Way) -> bytes:
         """A tile of the spectrogram."""
         _, amounts = self._settled(recording_id)
-        measured = self._sounds.measured(recording_id, amounts)
-        mended = self._sounds.mended(recording_id, amounts, measured=measured)
-        source = _heard(self._sounds.conformed(recording_id), mended, way)
+        rendition = self._sounds.rendition(recording_id, amounts=amounts)
+        source = _heard(self._sounds.conformed(recording_id), self._sounds.mended(rendition), way)
         if way == "recorded" or zoom < ZOOM:
             return tile(source, zoom, number).tobytes()
-        folder = self._sounds.drawn(recording_id, amounts, way, measured)
+        folder = self._sounds.drawn(rendition, way)
         return self._overlooks.tile(source, folder, zoom, number).tobytes()
 
     def wave(self, recording_id: int, start: int, stop: int, points: int, way: Way) -> bytes:
         """Lowest and highest sample of `points` equal stretches: int16, two values each."""
         _, amounts = self._settled(recording_id)
-        measured = self._sounds.measured(recording_id, amounts)
-        mended = self._sounds.mended(recording_id, amounts, measured=measured)
-        source = _heard(self._sounds.conformed(recording_id), mended, way)
+        rendition = self._sounds.rendition(recording_id, amounts=amounts)
+        source = _heard(self._sounds.conformed(recording_id), self._sounds.mended(rendition), way)
         stop = max(min(stop, source.frames), start + 1)
         if stop - start <= STRETCH:
             return extents(source.read(start, stop), points).tobytes()
-        drawn = self._sounds.drawn(recording_id, amounts, way, measured)
+        drawn = self._sounds.drawn(rendition, way)
         return self._overlooks.wave(source, drawn, start, stop, points).tobytes()
 
-    def _level_change(self, recording_id: int, amounts: Amounts, only: str | None, version: int) -> float:
+    def _level_change(self, recording_id: int, rendition: Rendition, only: str | None) -> float:
         """By how many dB mending changes the level of the places where most is said."""
-        plain, mended = self._sounds.conformed(recording_id), self._sounds.mended(recording_id, amounts, only=only)
+        plain, mended = self._sounds.conformed(recording_id), self._sounds.mended(rendition, only=only)
         activity = self._sounds.analysis(recording_id).energy
         size = round(COMPARED_S * RATE)
         cells = max(len(activity) * size // max(plain.frames, 1), 1)
@@ -220,11 +221,6 @@ class Mending:
         if job.state == "done":  # an edit may have come after the last look and found this still at work
             self.look_after(self._editing.state(job.episode_id))
         self._events.post(Event("mended", job.episode_id, {"recording": number}))
-
-    def _known(self, recording_id: int, amounts: Amounts) -> dict[str, Any]:
-        if amounts == Amounts():
-            return {}
-        return dict(self._sounds.mends.known(self._sounds.folder(recording_id), amounts))
 
     def _settled(self, recording_id: int) -> tuple[Recording, Amounts]:
         recording = self._recording(recording_id)

@@ -7,9 +7,9 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
+from pampa.core.files.kept import keep_whole
 from pampa.core.mend.picture import COLUMNS, FINEST, ROWS, halved, tile
 from pampa.core.sound import ArraySource, Source, extents
-from pampa.studio.sounds import write_whole
 
 ZOOM = 7
 """What is kept is the tile of this zoom; wider ones are put together from several."""
@@ -59,5 +59,5 @@ class Overlooks:
         picture, wave = tile(ArraySource(sound), ZOOM, 0), extents(sound, STRETCH // CELL)
         kept_in = io.BytesIO()
         np.savez(kept_in, picture=picture, wave=wave)
-        write_whole(path, kept_in.getvalue())
+        keep_whole(path, kept_in.getvalue())
         return picture, wave

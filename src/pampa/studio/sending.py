@@ -71,7 +71,7 @@ class Sending:
         fmt, aim, tags = Format(**parameters["format"]), Aim(**parameters["aim"]), Tags(**parameters["tags"])
         state = ordered(self._editing, episode_id, parameters)
         self._listening.complete(state, lambda doing, share: progress(doing, 0.0))
-        mix: Source = self._listening.programme(state).mix
+        mix: Source = self._listening.mix(state)
         source: Source = MonoSum(mix) if parameters["mono"] else mix
         name = f"{file_name(tags)}.{fmt.kind}"
         file = f"{job_id}.{fmt.kind}"

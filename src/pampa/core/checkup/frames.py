@@ -2,6 +2,7 @@
 
 from collections.abc import Iterable
 from dataclasses import dataclass
+from functools import partial
 
 import numpy as np
 import scipy
@@ -34,7 +35,7 @@ class Frames:
 
 def measure_frames(source: Source, executor: Executor | None = None) -> Frames:
     """The curves of a whole recording, segment by segment; of two channels, the mean."""
-    parts = list((executor or Inline()).map(lambda segment: _of_segment(source, segment), segments(source.frames)))
+    parts = list((executor or Inline()).map(partial(_of_segment, source), segments(source.frames)))
     if not parts:
         empty = np.zeros(0)
         return Frames(empty, empty, empty, empty, empty, empty, np.zeros((0, 2), np.int64), 0.0)

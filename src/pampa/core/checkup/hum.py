@@ -1,6 +1,7 @@
 """Hum of the mains: its exact frequency, and how loud each harmonic stands over its surroundings."""
 
 from dataclasses import dataclass
+from functools import partial
 
 import numpy as np
 import scipy
@@ -41,7 +42,7 @@ def find_hum(source: Source, executor: Executor | None = None) -> Hum | None:
     grid = [s for s in segments(source.frames) if s.stop - s.start >= int(window_s * RATE)]
     if len(grid) > MOST_SEGMENTS:
         grid = [grid[n] for n in np.linspace(0, len(grid) - 1, MOST_SEGMENTS).astype(int)]
-    spectra = list((executor or Inline()).map(lambda segment: _spectra(source, segment, window_s), grid))
+    spectra = list((executor or Inline()).map(partial(_spectra, source, window_s), grid))
     if not spectra:
         return None
     power = np.quantile(np.concatenate(spectra), 0.3, axis=0, overwrite_input=True).astype(np.float64)
@@ -49,7 +50,7 @@ def find_hum(source: Source, executor: Executor | None = None) -> Hum | None:
     return max(found, key=lambda hum: hum.level_dbfs, default=None)
 
 
-def _spectra(source: Source, segment: Segment, window_s: float) -> NDArray[np.float32]:
+def _spectra(source: Source, window_s: float, segment: Segment) -> NDArray[np.float32]:
     """Power of sines in windows of one segment: shape (windows, bins), mean square of a sine in its bin."""
     sound = to_mono(source.read(segment.start, segment.stop))
     low = soxr.resample(sound, RATE, WORK_RATE, quality="HQ")

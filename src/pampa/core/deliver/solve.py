@@ -1,6 +1,7 @@
 """Solving for loudness: the gain with which a programme, limited, measures its target."""
 
 from dataclasses import dataclass, replace
+from functools import partial
 
 from pampa.core.deliver.limiter import Limited
 from pampa.core.executor import Executor, Inline
@@ -49,7 +50,7 @@ class Solution:
 def measure_parts(source: Source, executor: Executor | None = None) -> list[LoudnessPart]:
     """The parts of a programme before gain and limiter: what `solve` starts from."""
     grid = segments(source.frames, source.rate)
-    return list((executor or Inline()).map(lambda segment: measure_segment(source, segment), grid))
+    return list((executor or Inline()).map(partial(measure_segment, source), grid))
 
 
 def solve(
@@ -119,15 +120,13 @@ def _limited(
     grid = list(segments(source.frames, source.rate))
     for _ in range(4):
         limited = Limited(source, db_to_gain(gain_db), db_to_gain(ceiling_db))
-        gain = limited.gain
-
-        def after(index: int, limited: Limited = limited, gain: float = gain) -> LoudnessPart:
-            near = max(part.true_peak for part in parts[max(index - 1, 0) : index + 2])
-            if near * gain <= limited.ceiling:
-                return parts[index].scaled(gain)
-            return measure_segment(limited, grid[index])
-
-        part = merge(executor.map(after, range(len(grid))))
+        near = [max(part.true_peak for part in parts[max(n - 1, 0) : n + 2]) for n in range(len(grid))]
+        touched = [segment for segment in grid if near[segment.index] * limited.gain > limited.ceiling]
+        found = [part.scaled(limited.gain) for part in parts]
+        measured = executor.map(partial(measure_segment, limited), touched)
+        for segment, part in zip(touched, measured, strict=True):
+            found[segment.index] = part
+        part = merge(found)
         over = (to_db(part.true_peak) or -200.0) - (hard_db - METERS_DIFFER_DB / 2)
         if over <= 0:
             break

@@ -2,6 +2,7 @@
 
 import time
 from collections.abc import Callable, Iterator
+from functools import partial
 from pathlib import Path
 
 import numpy as np
@@ -19,7 +20,7 @@ from pampa.core.files.whole import whole
 from pampa.core.loudness import LoudnessPart, measure_part, merge, summarise
 from pampa.core.loudness.kernels import EDGE
 from pampa.core.loudness.measure import RUN_IN_S
-from pampa.core.sound import SEGMENT_S, FloatArray, Source, segments
+from pampa.core.sound import SEGMENT_S, FloatArray, Source, read_segment, segments
 
 ROUNDS = 4
 REHEARSED_SEGMENTS = 3
@@ -110,7 +111,7 @@ def finished(source: Source, solution: Solution, executor: Executor) -> Iterator
     """The programme with gain and limiter, segment by segment: what the encoder is given."""
     limited = solution.apply(source)
     grid = segments(source.frames, source.rate)
-    return executor.map(lambda segment: limited.read(segment.start, segment.stop), grid)
+    return executor.map(partial(read_segment, limited), grid)
 
 
 def _write(

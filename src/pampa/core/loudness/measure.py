@@ -2,6 +2,7 @@
 
 import math
 from dataclasses import dataclass
+from functools import partial
 
 import numpy as np
 
@@ -68,7 +69,7 @@ def measure_segment(source: Source, segment: Segment) -> LoudnessPart:
 def measure_source(source: Source, executor: Executor | None = None) -> LoudnessPart:
     """Energies and peaks of a whole source, segment by segment; memory does not grow with length."""
     grid = segments(source.frames, source.rate)
-    return merge((executor or Inline()).map(lambda segment: measure_segment(source, segment), grid))
+    return merge((executor or Inline()).map(partial(measure_segment, source), grid))
 
 
 def summarise(part: LoudnessPart) -> Loudness:

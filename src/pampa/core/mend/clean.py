@@ -2,13 +2,14 @@
 
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass
+from functools import partial
 
 import numpy as np
 
 from pampa.core.executor import Executor, Inline
 from pampa.core.mend.amounts import Amounts
 from pampa.core.mend.processes import PROCESS_NAMES, PROCESSES, Facts, Knowledge, in_full
-from pampa.core.sound import FloatArray, Over, Source, segments
+from pampa.core.sound import FloatArray, Over, Source, read_segment, segments
 
 Measured = Mapping[str, Knowledge]
 """By the names of the processes that were asked for, what they know of the recording."""
@@ -81,7 +82,7 @@ def mended(source: Source, amounts: Amounts, measured: Measured, executor: Execu
            ) -> Iterator[FloatArray]:  # fmt: skip
     """The mended recording segment by segment, in order. Any order of working gives the same samples."""
     clean = chain(source, amounts, measured)
-    return (executor or Inline()).map(lambda segment: clean.read(segment.start, segment.stop), segments(source.frames))
+    return (executor or Inline()).map(partial(read_segment, clean), segments(source.frames))
 
 
 @dataclass(eq=False)

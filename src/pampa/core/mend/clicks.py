@@ -5,6 +5,7 @@ clicks, and not pulses of a voice or consonants, `click_judge` says; `click_repa
 """
 
 from dataclasses import dataclass
+from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
@@ -35,7 +36,7 @@ class Click:
 
 def find_clicks(source: Source, executor: Executor | None = None) -> list[Click]:
     """The clicks of a whole recording, in order."""
-    found = (executor or Inline()).map(lambda segment: _in_segment(source, segment), segments(source.frames))
+    found = (executor or Inline()).map(partial(_in_segment, source), segments(source.frames))
     return [click for part in found for click in part]
 
 

@@ -9,6 +9,7 @@ where the peaks lie.
 
 from collections.abc import Callable
 from dataclasses import dataclass, replace
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -164,7 +165,7 @@ def _angle(source: Source, amounts: Amounts, facts: Facts) -> float | None:
 
 def _less_noise(source: Source, known: profile.Profile, amounts: Amounts) -> Source:
     depth, hiss = amounts.noise / 100, (amounts.noise if amounts.hiss is None else amounts.hiss) / 100
-    return Processed(source, lambda below, part: noise.without_noise(below, part, known, depth, hiss))
+    return Processed(source, partial(noise.without_noise, profile=known, amount=depth, hiss=hiss))
 
 
 PROCESSES = (
@@ -183,13 +184,13 @@ PROCESSES = (
     Process(
         "hum", "Following the hum", lambda source, amounts, facts: hum.follow_hum(source, facts.executor),
         lambda source, known, amounts: Processed(
-            source, lambda below, part: hum.without_hum(below, part, known, amounts.of("hum"))
+            source, partial(hum.without_hum, track=known, amount=amounts.of("hum"))
         ),
     ),
     Process(
         "rumble", "Finding where the voice begins", _cut,
         lambda source, known, amounts: Processed(
-            source, lambda below, part: lows.without_rumble(below, part, known, amounts.of("rumble"))
+            source, partial(lows.without_rumble, hz=known, amount=amounts.of("rumble"))
         ),
     ),
     Process(
@@ -199,49 +200,49 @@ PROCESSES = (
     Process(
         "plosives", "Looking for thumps", _low,
         lambda source, known, amounts: Processed(
-            source, lambda below, part: lows.without_plosives(below, part, known, amounts.of("plosives"))
+            source, partial(lows.without_plosives, usual=known, amount=amounts.of("plosives"))
         ),
     ),
     Process(
         "breaths", "Looking for breaths", _breaths,
         lambda source, known, amounts: Processed(
-            source, lambda below, part: breaths.with_softer_breaths(below, part, known, amounts.of("breaths"))
+            source, partial(breaths.with_softer_breaths, breaths=known, amount=amounts.of("breaths"))
         ),
     ),
     Process("noise", "Following the noise", _noise, _less_noise),
     Process(
         "reverb", "Listening to the room", lambda source, amounts, facts: profile.followed(source, facts.executor),
         lambda source, known, amounts: Processed(
-            source, lambda below, part: noise.without_room(below, part, known, amounts.of("reverb"))
+            source, partial(noise.without_room, profile=known, amount=amounts.of("reverb"))
         ),
     ),
     Process(
         "bleed", "Listening to who talks", _turns,
         lambda source, known, amounts: Processed(
-            source, lambda below, part: lowered(below, part, known, turns.BLEED_DB * amounts.of("bleed"), turns.FADE)
+            source, partial(lowered, places=known, db=turns.BLEED_DB * amounts.of("bleed"), fade=turns.FADE)
         ),
     ),
     Process(
         "gate", "Looking for pauses", _pauses,
         lambda source, known, amounts: Processed(
-            source, lambda below, part: lowered(below, part, known, turns.GATE_DB * amounts.of("gate"), turns.FADE)
+            source, partial(lowered, places=known, db=turns.GATE_DB * amounts.of("gate"), fade=turns.FADE)
         ),
     ),
     Process(
         "sibilance", "Listening for sharp S", _voice,
         lambda source, known, amounts: Processed(
-            source, lambda below, part: sibilance.with_softer_s(below, part, known, amounts.of("sibilance"))
+            source, partial(sibilance.with_softer_s, usual=known, amount=amounts.of("sibilance"))
         ),
     ),
     Process(
         "spots", "", _room,
         lambda source, known, amounts: Processed(
-            source, lambda below, part: spots.with_spots(below, part, amounts.spots, known)
+            source, partial(spots.with_spots, spots=amounts.spots, room=known)
         ),
     ),
     Process(
         "phase", "Finding the best angle", _angle,
-        lambda source, known, amounts: Processed(source, lambda below, part: rotation.rotated(below, part, known)),
+        lambda source, known, amounts: Processed(source, partial(rotation.rotated, angle=known)),
     ),
 )  # fmt: skip
 

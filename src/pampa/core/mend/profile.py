@@ -5,7 +5,7 @@ the mean of noise, in the manner of minimum statistics (Martin 2001).
 """
 
 from dataclasses import dataclass
-from functools import cache
+from functools import cache, partial
 
 import numpy as np
 import scipy
@@ -90,11 +90,12 @@ def loudness(blocks: Powers) -> float:
 
 
 def _blocks(source: Source, executor: Executor | None) -> Powers:
-    def of(segment: Segment) -> Powers:
-        return blocks_of(powers(spectra(source, -(-segment.start // HOP), -(-segment.stop // HOP))))
-
-    rows = list((executor or Inline()).map(of, segments(source.frames)))
+    rows = list((executor or Inline()).map(partial(_blocks_of_segment, source), segments(source.frames)))
     return np.concatenate(rows) if rows else np.zeros((0, GROUPS), np.float32)
+
+
+def _blocks_of_segment(source: Source, segment: Segment) -> Powers:
+    return blocks_of(powers(spectra(source, -(-segment.start // HOP), -(-segment.stop // HOP))))
 
 
 @cache

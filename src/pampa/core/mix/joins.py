@@ -13,8 +13,9 @@ import scipy
 from numpy.lib.stride_tricks import sliding_window_view
 from numpy.typing import NDArray
 
-from pampa.core.mix.plan import Lane, Plan, SourceKey, Span
+from pampa.core.mix.plan import Lane, Plan, Span
 from pampa.core.mix.render import render
+from pampa.core.rendition import Rendition
 from pampa.core.room_tone import Tone
 from pampa.core.sound import RATE, Curve, FloatArray, Source, to_mono
 
@@ -57,7 +58,7 @@ class Person:
     breaths: Sequence[tuple[int, int, int]] = ()
 
 
-def faults_at(at: int, crossfade: int, plan: Plan, sources: Mapping[SourceKey, Source], people: Mapping[int, Person],
+def faults_at(at: int, crossfade: int, plan: Plan, sources: Mapping[Rendition, Source], people: Mapping[int, Person],
               floors: Mapping[int, float]) -> list[Fault]:  # fmt: skip
     """What may be heard of a join at frame `at`, on every track that `people` has. floors : as `floors_of` tells."""
     found: list[Fault] = []
@@ -84,7 +85,7 @@ def faults_at(at: int, crossfade: int, plan: Plan, sources: Mapping[SourceKey, S
     return sorted(found, key=lambda fault: -fault.over)
 
 
-def floors_of(plan: Plan, sources: Mapping[SourceKey, Source], people: Mapping[int, Person]) -> dict[int, float]:
+def floors_of(plan: Plan, sources: Mapping[Rendition, Source], people: Mapping[int, Person]) -> dict[int, float]:
     """The level of each person's room as it goes out, in dBFS: by track."""
     return {lane.track: _floor_db(lane, people[lane.track], sources) for lane in plan.lanes if lane.track in people}
 
@@ -95,31 +96,31 @@ def levels_db(mono: Curve) -> Curve:
     return np.asarray(10 * np.log10((cells**2).mean(axis=1) + NOTHING**2))
 
 
-def _floor_db(lane: Lane, person: Person, sources: Mapping[SourceKey, Source]) -> float:
+def _floor_db(lane: Lane, person: Person, sources: Mapping[Rendition, Source]) -> float:
     for span in lane.spans:
-        tone = person.tones.get(span.key[0])
+        tone = person.tones.get(span.recording)
         if tone:
-            quiet = to_mono(sources[span.key].read(tone.start, tone.stop).astype(np.float64)) * span.gain
+            quiet = to_mono(sources[span.sound].read(tone.start, tone.stop).astype(np.float64)) * span.gain
             return float(np.median(levels_db(quiet)))
     return -120.0
 
 
 def _words(track: int, mono: Curve, floor: float, left: Span | None, right: Span | None,
-           sources: Mapping[SourceKey, Source]) -> list[Fault]:  # fmt: skip
+           sources: Mapping[Rendition, Source]) -> list[Fault]:  # fmt: skip
     """A word goes through a join where it is loud before the cut and would have gone on as loud after it."""
     speech = max(floor + SPEECH_OVER_FLOOR_DB, SPEECH_DB)
     middle, near = len(mono) // 2, EDGE * CELL
     found = []
     if left is not None:
         kept = levels_db(mono[middle - near : middle]).min()
-        source = sources[left.key]
+        source = sources[left.sound]
         gone = levels_db(_mono(source, left.source + left.stop - left.start, near) * left.gain).min()
         if min(kept, gone) > speech:
             over = min(kept, gone) - speech
             found.append(Fault("word end", track, float(over), "A word may be cut off before the join."))
     if right is not None:
         kept = levels_db(mono[middle : middle + near]).min()
-        gone = levels_db(_mono(sources[right.key], right.source - near, near) * right.gain).min()
+        gone = levels_db(_mono(sources[right.sound], right.source - near, near) * right.gain).min()
         if min(kept, gone) > speech:
             over = min(kept, gone) - speech
             found.append(Fault("word beginning", track, float(over), "A word may have lost its beginning."))
@@ -130,9 +131,9 @@ def _breath(track: int, at: int, person: Person, left: Span | None, right: Span 
     edge = round(BREATH_EDGE_S * RATE)
     cuts = []
     if left is not None:
-        cuts.append((left.key[0], left.source + at - left.start))
+        cuts.append((left.recording, left.source + at - left.start))
     if right is not None:
-        cuts.append((right.key[0], right.source + at - right.start))
+        cuts.append((right.recording, right.source + at - right.start))
     for recording, place in cuts:
         for of, start, stop in person.breaths:
             if of == recording and start + edge < place < stop - edge:

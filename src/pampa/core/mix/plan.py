@@ -4,28 +4,16 @@ from bisect import bisect_left, bisect_right
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from itertools import accumulate, pairwise
-from typing import NamedTuple
 
 from pampa.core.mix.patches import Patch, patches
+from pampa.core.rendition import Rendition
 from pampa.core.room_tone import Tone
 from pampa.core.sound import db_to_gain
 from pampa.core.timeline.document import JOIN, Clip, Crossing, Document, Track
-from pampa.core.voice.recipe import Recipe
 
-
-class SourceKey(NamedTuple):
-    """Which sound of a recording is meant: as a recipe treats it, or, without one, as recorded.
-
-    One recording may lie on two tracks that treat it in two ways.
-    """
-
-    recording: int
-    recipe: Recipe | None = None
-
-
-def key_of(track: Track, recording: int, *, treated: bool) -> SourceKey:
-    """The sound of a recording as a track has it heard. treated : False to hear all people as recorded."""
-    return SourceKey(recording, track.recipe if treated and track.treated and track.linked else None)
+Heard = Mapping[tuple[int, int], Rendition]
+"""By track and recording, which sound of it is heard there: one recording may lie on two tracks that treat it in two
+ways."""
 
 
 @dataclass(frozen=True)
@@ -35,7 +23,8 @@ class Span:
     fade_in, fade_out : frames. At a join, the fade is half of a cross-fade and has the shape that the join asks for.
     """
 
-    key: SourceKey
+    recording: int
+    sound: Rendition
     start: int
     stop: int
     source: int
@@ -80,17 +69,17 @@ class Plan:
 
 
 def plan_of(
-    document: Document, *, levels: Mapping[SourceKey, float], frames: Mapping[int, int],
-    tones: Mapping[int, Tone] | None = None, treated: bool = True, only: frozenset[int] = frozenset(),
+    document: Document, heard: Heard, *, levels: Mapping[Rendition, float], frames: Mapping[int, int],
+    tones: Mapping[int, Tone] | None = None, only: frozenset[int] = frozenset(),
 ) -> Plan:  # fmt: skip
     """Work out what is heard.
 
     Parameters
     ----------
+    heard : which sound is meant by each recording on each track.
     levels : gain in dB that brings a source to the common speech level; absent means 0.
     frames : length of each recording, so that cross-fades use only sound that exists.
     tones : of recordings, where only their room is heard: what is cleared on a track of talk is filled with it.
-    treated : False to hear all people as recorded.
     only : tracks to hear alone; empty means all that are not muted.
     """
     joins = {seam.at: Join(seam.crossfade, seam.crossing) for seam in document.seams}
@@ -98,10 +87,12 @@ def plan_of(
     for track in document.tracks:
         if not track.clips or (track.id not in only if only else track.muted):
             continue
-        spans = _spans(track, joins, levels, frames, treated=treated)
+        spans = _spans(track, joins, heard, levels, frames)
         if track.linked and tones:
             filled = (
-                _of_tone(patch, track, levels, treated=treated) for patch in patches(track, document.seams, tones)
+                _of_tone(patch, track, heard, levels)
+                for patch in patches(track, document.seams, tones)
+                if (track.id, patch.clip.recording) in heard
             )
             spans = (*spans, *filled)
         lanes.append(_lane(track, spans))
@@ -120,16 +111,15 @@ PLAIN = Join()
 
 
 def _spans(
-    track: Track, joins: Mapping[int, Join], levels: Mapping[SourceKey, float], frames: Mapping[int, int],
-    *, treated: bool,
+    track: Track, joins: Mapping[int, Join], heard: Heard, levels: Mapping[Rendition, float], frames: Mapping[int, int],
 ) -> tuple[Span, ...]:  # fmt: skip
     clips = tuple(clip for clip in track.clips if not clip.muted)
     meets = [False, *(a.end == b.start for a, b in pairwise(clips)), False]
     runs_on = [False, *(a.runs_on_into(b) for a, b in pairwise(clips)), False]
     spans = []
     for index, clip in enumerate(clips):
-        key = key_of(track, clip.recording, treated=treated)
-        gain = db_to_gain(track.gain_db + clip.gain_db + levels.get(key, 0.0))
+        sound = heard[track.id, clip.recording]
+        gain = db_to_gain(track.gain_db + clip.gain_db + levels.get(sound, 0.0))
         before, after = _reach(clip, joins, frames.get(clip.recording, clip.source_end))
         joins_before = meets[index] and not runs_on[index] and clip.fade_in == 0
         joins_after = meets[index + 1] and not runs_on[index + 1] and clip.fade_out == 0
@@ -140,7 +130,7 @@ def _spans(
         soft_out = edge if not runs_on[index + 1] and not joins_after else 0
         spans.append(
             Span(
-                key, clip.start - before, clip.end + after, clip.source - before, gain,
+                clip.recording, sound, clip.start - before, clip.end + after, clip.source - before, gain,
                 fade_in=_join_length(clip, joins, clip.start, before) if joins_before else clip.fade_in or soft_in,
                 fade_out=_join_length(clip, joins, clip.end, after) if joins_after else clip.fade_out or soft_out,
                 even_in=joins_before and joins.get(clip.start, PLAIN).crossing == "power",
@@ -150,11 +140,11 @@ def _spans(
     return tuple(spans)
 
 
-def _of_tone(patch: Patch, track: Track, levels: Mapping[SourceKey, float], *, treated: bool) -> Span:
-    key = key_of(track, patch.clip.recording, treated=treated)
-    gain = db_to_gain(track.gain_db + patch.clip.gain_db + patch.gain_db + levels.get(key, 0.0))
+def _of_tone(patch: Patch, track: Track, heard: Heard, levels: Mapping[Rendition, float]) -> Span:
+    sound = heard[track.id, patch.clip.recording]
+    gain = db_to_gain(track.gain_db + patch.clip.gain_db + patch.gain_db + levels.get(sound, 0.0))
     return Span(
-        key, patch.start, patch.stop, patch.source, gain, patch.fade_in, patch.fade_out,
+        patch.clip.recording, sound, patch.start, patch.stop, patch.source, gain, patch.fade_in, patch.fade_out,
         even_in=True, even_out=True,
     )  # fmt: skip
 

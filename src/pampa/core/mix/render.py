@@ -6,11 +6,12 @@ from dataclasses import dataclass
 import numpy as np
 
 from pampa.core.mix.ducking import CELL
-from pampa.core.mix.plan import Lane, Plan, SourceKey, Span
+from pampa.core.mix.plan import Lane, Plan, Span
+from pampa.core.rendition import Rendition
 from pampa.core.sound import RATE, Curve, FloatArray, Source, to_mono
 
 
-def render(plan: Plan, sources: Mapping[SourceKey, Source], ducking: Curve, *, start: int, stop: int) -> FloatArray:
+def render(plan: Plan, sources: Mapping[Rendition, Source], ducking: Curve, *, start: int, stop: int) -> FloatArray:
     """Frames `start` to `stop` of the mix, shape (stop - start, 2), before loudness gain and limiter.
 
     Every sample depends only on its place, so any division into ranges gives identical bits.
@@ -22,12 +23,12 @@ def render(plan: Plan, sources: Mapping[SourceKey, Source], ducking: Curve, *, s
 
 
 def _add_lane(
-    mix: FloatArray, lane: Lane, sources: Mapping[SourceKey, Source], ducking: Curve, start: int, stop: int
+    mix: FloatArray, lane: Lane, sources: Mapping[Rendition, Source], ducking: Curve, start: int, stop: int
 ) -> None:
     for span in lane.between(start, stop):
         first, last = max(span.start, start), min(span.stop, stop)
         at = span.source + first - span.start
-        sound = sources[span.key].read(at, at + last - first) * np.float32(span.gain)
+        sound = sources[span.sound].read(at, at + last - first) * np.float32(span.gain)
         _fade(sound, span, first, last)
         if lane.ducked and ducking.size:
             places = np.arange(first, last) / CELL
@@ -59,7 +60,7 @@ class Mix:
     """The mix as a source that can be measured, limited and written like any other."""
 
     plan: Plan
-    sources: Mapping[SourceKey, Source]
+    sources: Mapping[Rendition, Source]
     ducking: Curve
     rate: int = RATE
     channels: int = 2

@@ -6,8 +6,9 @@ stretch that only moved has the same content, the same key, and is not computed 
 """
 
 import hashlib
-from collections.abc import Iterable, Mapping, MutableMapping
+from collections.abc import Iterable, MutableMapping
 from dataclasses import dataclass
+from functools import partial
 from itertools import pairwise
 
 import numpy as np
@@ -17,7 +18,7 @@ from pampa.core.loudness import LoudnessPart, measure_part
 from pampa.core.loudness.kernels import EDGE
 from pampa.core.loudness.measure import RUN_IN_S
 from pampa.core.mix.ducking import CELL
-from pampa.core.mix.plan import Lane, SourceKey
+from pampa.core.mix.plan import Lane
 from pampa.core.mix.render import Mix
 from pampa.core.sound import RATE
 
@@ -36,31 +37,31 @@ class Stretch:
     key: bytes
 
 
-def stretches(mix: Mix, versions: Mapping[SourceKey, str]) -> list[Stretch]:
-    """Divide the episode by content. `versions` names the exact sound behind each source key."""
+def stretches(mix: Mix) -> list[Stretch]:
+    """Divide the episode by content."""
     edges = _edges(mix)
-    return [Stretch(a, b, _key(mix, a, b, versions)) for a, b in pairwise(edges)]
+    return [Stretch(a, b, _key(mix, a, b)) for a, b in pairwise(edges)]
 
 
-def standing_loudness(
-    mix: Mix, versions: Mapping[SourceKey, str], cache: Cache, executor: Executor | None = None
-) -> LoudnessPart:
+def standing_loudness(mix: Mix, cache: Cache, executor: Executor | None = None) -> LoudnessPart:
     """Energies and peaks of the whole episode, computing only stretches that `cache` does not hold.
 
     The energies of stretches are laid onto the episode's 20 ms grid through their running sum, so nothing is
     lost or counted twice; the reading agrees with a measurement of the rendered whole to 0.02 LU.
     """
-    found = stretches(mix, versions)
+    found = stretches(mix)
     wanted = {stretch.key: stretch for stretch in found if stretch.key not in cache}
 
-    def measured(stretch: Stretch) -> tuple[bytes, LoudnessPart]:
-        lead = min(LEAD, stretch.start)
-        sound = mix.read(stretch.start - lead, stretch.stop + EDGE)
-        return stretch.key, measure_part(sound, RATE, lead=lead, frames=stretch.stop - stretch.start)
-
-    for key, part in (executor or Inline()).map(measured, wanted.values()):
+    parts = (executor or Inline()).map(partial(_measured, mix), wanted.values())
+    for key, part in zip(wanted, parts, strict=True):
         cache[key] = part
     return _on_one_grid([(stretch, cache[stretch.key]) for stretch in found], mix.frames)
+
+
+def _measured(mix: Mix, stretch: Stretch) -> LoudnessPart:
+    lead = min(LEAD, stretch.start)
+    sound = mix.read(stretch.start - lead, stretch.stop + EDGE)
+    return measure_part(sound, RATE, lead=lead, frames=stretch.stop - stretch.start)
 
 
 def _edges(mix: Mix) -> list[int]:
@@ -90,30 +91,22 @@ def _not_too_short(edges: list[int]) -> list[int]:
     return kept + edges[-1:] if edges[-1] > kept[-1] else kept
 
 
-def _key(mix: Mix, start: int, stop: int, versions: Mapping[SourceKey, str]) -> bytes:
+def _key(mix: Mix, start: int, stop: int) -> bytes:
     first, last = max(start - LEAD, 0), stop + EDGE
     digest = hashlib.blake2b(repr((start - first, stop - start)).encode(), digest_size=16)
     for lane in mix.plan.lanes:
-        _describe(digest, mix, lane, start, first, last, versions)
+        _describe(digest, mix, lane, start, first, last)
     return digest.digest()
 
 
-def _describe(
-    digest: "hashlib.blake2b",
-    mix: Mix,
-    lane: Lane,
-    start: int,
-    first: int,
-    last: int,
-    versions: Mapping[SourceKey, str],
-) -> None:
+def _describe(digest: "hashlib.blake2b", mix: Mix, lane: Lane, start: int, first: int, last: int) -> None:
     spans = lane.between(first, last)
     for span in spans:
         at = span.start - start
         begins, ends = span.start >= first - span.fade_in, span.stop <= last + span.fade_out
         digest.update(
             repr(
-                (versions[span.key], span.source - at, span.gain)
+                (span.sound.key, span.source - at, span.gain)
                 + (("in", at, span.fade_in, span.even_in) if begins else ())
                 + (("out", span.stop - start, span.fade_out, span.even_out) if ends else ())
             ).encode()

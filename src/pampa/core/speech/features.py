@@ -1,7 +1,7 @@
 """One pass over a recording for all finds: levels, cepstra and voicing, a hundred times a second."""
 
 from dataclasses import dataclass
-from functools import cache
+from functools import cache, partial
 from itertools import pairwise
 
 import numpy as np
@@ -10,7 +10,7 @@ import soxr
 from numpy.typing import NDArray
 
 from pampa.core.executor import Executor, Inline
-from pampa.core.sound import Source, segments, to_mono
+from pampa.core.sound import Segment, Source, segments, to_mono
 
 WORK_RATE = 16_000
 HOP = WORK_RATE // 100
@@ -54,8 +54,8 @@ class Features:
 
 def measure_features(source: Source, executor: Executor | None = None) -> Features:
     """The features of a whole recording, at any rate; of several channels, the mean."""
-    parts = list((executor or Inline()).map(lambda s: _of_segment(source, s.start, s.stop),
-                                            segments(source.frames, source.rate)))  # fmt: skip
+    grid = segments(source.frames, source.rate)
+    parts = list((executor or Inline()).map(partial(_of_segment, source), grid))
     if not parts:
         nothing = np.zeros(0, np.float32)
         return Features(nothing, nothing, nothing, np.zeros((0, len(AIR_PARTS_HZ) - 1), np.float32), nothing, nothing,
@@ -64,7 +64,8 @@ def measure_features(source: Source, executor: Executor | None = None) -> Featur
     return Features(*columns)
 
 
-def _of_segment(source: Source, start: int, stop: int) -> tuple[Matrix, ...]:
+def _of_segment(source: Source, segment: Segment) -> tuple[Matrix, ...]:
+    start, stop = segment.start, segment.stop
     frames = round((stop - start) * PER_S / source.rate)
     before = source.rate // 20
     sound = to_mono(source.read(start - before, stop + before))

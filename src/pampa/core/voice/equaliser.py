@@ -9,7 +9,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pampa.core.sound import RATE
-from pampa.core.voice.recipe import Recipe
 
 BODY_HZ, BODY_Q = 300.0, 0.9
 PRESENCE_HZ, PRESENCE_SLOPE_Q = 4500.0, 0.71
@@ -44,16 +43,19 @@ def high_shelf(hz: float, q: float, gain_db: float, rate: int = RATE) -> list[fl
     )  # fmt: skip
 
 
-def tone_sections(recipe: Recipe, rate: int = RATE) -> Sections:
-    """The filters of a recipe in their order. What is set to nothing is left out."""
-    sections = []
-    if recipe.low_cut_hz > 0:
-        sections += [low_cut(recipe.low_cut_hz, q, rate) for q in BUTTERWORTH_Q]
-    if recipe.body_db:
-        sections.append(bell(BODY_HZ, BODY_Q, recipe.body_db, rate))
-    if recipe.presence_db:
-        sections.append(high_shelf(PRESENCE_HZ, PRESENCE_SLOPE_Q, recipe.presence_db, rate))
-    return np.array(sections, np.float64).reshape(-1, 5)
+def steep_low_cut(hz: float, rate: int = RATE) -> list[list[float]]:
+    """High pass of 24 dB per octave, 3 dB down at `hz`."""
+    return [low_cut(hz, q, rate) for q in BUTTERWORTH_Q]
+
+
+def body(gain_db: float, rate: int = RATE) -> list[float]:
+    """Where rooms and close microphones pile up."""
+    return bell(BODY_HZ, BODY_Q, gain_db, rate)
+
+
+def presence(gain_db: float, rate: int = RATE) -> list[float]:
+    """Where words become clear."""
+    return high_shelf(PRESENCE_HZ, PRESENCE_SLOPE_Q, gain_db, rate)
 
 
 def _angle(hz: float, q: float, rate: int) -> tuple[float, float]:

@@ -7,14 +7,13 @@ from pampa.core.compiled import compiled
 
 @compiled()
 def filter_sections(sound, sections):  # type: ignore[no-untyped-def]
-    """Cascade of second-order sections (transposed direct form II) over each channel, starting at rest."""
-    out = sound.copy()
-    for c in range(out.shape[1]):
+    """Cascade of second-order sections (transposed direct form II) over each channel, starting at rest: in place."""
+    for c in range(sound.shape[1]):
         for k in range(sections.shape[0]):
             b0, b1, b2, a1, a2 = sections[k]
             s1 = s2 = 0.0
-            for i in range(out.shape[0]):
-                x = np.float64(out[i, c])
+            for i in range(sound.shape[0]):
+                x = np.float64(sound[i, c])
                 y = b0 * x + s1
                 s1 = b1 * x - a1 * y + s2
                 s2 = b2 * x - a2 * y
@@ -22,8 +21,7 @@ def filter_sections(sound, sections):  # type: ignore[no-untyped-def]
                     y = 0.0  # rings out without denormals
                     if abs(s1) < 1e-25:
                         s1 = s2 = 0.0
-                out[i, c] = y
-    return out
+                sound[i, c] = y
 
 
 @compiled()

@@ -1,0 +1,91 @@
+"""Sound that is computed once, segment by segment, and kept in a folder until room is needed there."""
+
+import contextlib
+import os
+import threading
+import time
+from collections import OrderedDict
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+
+from pampa.core.errors import DiskFull
+from pampa.core.files.room import require_room
+from pampa.core.files.whole import MAKING
+from pampa.core.sound import RATE, SEGMENT_S, FloatArray, Segment
+
+SEGMENT = SEGMENT_S * RATE
+USE_NOTED_S = 60.0
+OPEN = 64
+_open: "OrderedDict[tuple[Path, int], FloatArray]" = OrderedDict()
+_lock = threading.Lock()
+
+
+@dataclass(frozen=True, eq=False)
+class Kept:
+    """A source over segments in `folder`. compute : gives a segment that is not there."""
+
+    folder: Path
+    channels: int
+    frames: int
+    compute: Callable[[Segment], FloatArray]
+    rate: int = RATE
+
+    def read(self, start: int, stop: int) -> FloatArray:
+        """Frames `start` to `stop`; silence outside."""
+        first, last = max(start, 0), min(stop, self.frames)
+        if last <= first:
+            return np.zeros((stop - start, self.channels), np.float32)
+        if first == start and last == stop and start // SEGMENT == (stop - 1) // SEGMENT:
+            begin = start // SEGMENT * SEGMENT
+            return self.segment(self._at(start // SEGMENT))[start - begin : stop - begin]
+        out = np.zeros((stop - start, self.channels), np.float32)
+        for index in range(first // SEGMENT, (last - 1) // SEGMENT + 1):
+            begin = index * SEGMENT
+            a, b = max(first, begin), min(last, begin + SEGMENT)
+            out[a - start : b - start] = self.segment(self._at(index))[a - begin : b - begin]
+        return out
+
+    def _at(self, index: int) -> Segment:
+        return Segment(index, index * SEGMENT, min((index + 1) * SEGMENT, self.frames))
+
+    def segment(self, segment: Segment) -> FloatArray:
+        """One segment: from memory, from the folder, or computed now."""
+        place = (self.folder, segment.index)
+        with _lock:
+            if place in _open:
+                _open.move_to_end(place)
+                return _open[place]
+        self._note_use()
+        path = self.folder / f"{segment.index}.f32"
+        shape = (segment.stop - segment.start, self.channels)
+        try:
+            sound: FloatArray = np.memmap(path, np.float32, "r", shape=shape)
+        except (FileNotFoundError, ValueError):
+            sound = self.compute(segment)
+            keep_whole(path, sound.tobytes())
+        with _lock:
+            _open[place] = sound
+            while len(_open) > OPEN:
+                _open.popitem(last=False)
+        return sound
+
+    def _note_use(self) -> None:
+        """What was used longest ago is deleted first where the cache grows too large."""
+        with contextlib.suppress(OSError):
+            if time.time() - self.folder.stat().st_mtime > USE_NOTED_S:
+                os.utime(self.folder)
+
+
+def keep_whole(path: Path, data: bytes) -> None:
+    """Write a cache file so that it is there whole or not at all. A full disk only means it is not kept."""
+    making = path.with_name(f"{path.name}{MAKING}-{os.getpid()}-{threading.get_ident()}")
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        require_room(path.parent)
+        making.write_bytes(data)
+        making.replace(path)
+    except (OSError, DiskFull):
+        making.unlink(missing_ok=True)

@@ -1,0 +1,47 @@
+"""What processes of Mend have measured of a recording, kept beside its conformed sound."""
+
+import hashlib
+from functools import lru_cache
+from pathlib import Path
+
+import numpy as np
+
+from pampa.core.files.whole import whole
+from pampa.core.mend.amounts import Amounts
+from pampa.core.mend.clean import Measured, basis
+from pampa.core.mend.codec import pack, unpack
+from pampa.core.mend.processes import PROCESS_NAMES, Knowledge
+
+OPEN = 512
+
+
+def known_of(folder: Path, amounts: Amounts) -> Measured:
+    """What is known for these amounts so far. A process waits for those before it."""
+    found: dict[str, Knowledge] = {}
+    for name in PROCESS_NAMES:
+        if amounts.of(name) > 0:
+            path = _place(folder, name, amounts)
+            try:
+                found[name] = _read(path)
+            except FileNotFoundError:
+                break
+    return found
+
+
+def keep(folder: Path, name: str, amounts: Amounts, known: Knowledge) -> None:
+    """Keep what one process has measured."""
+    path = _place(folder, name, amounts)
+    path.parent.mkdir(exist_ok=True)
+    with whole(path) as making:
+        np.savez(making, **pack(known))
+
+
+@lru_cache(OPEN)
+def _read(path: Path) -> Knowledge:
+    with np.load(path) as arrays:
+        return unpack(arrays)
+
+
+def _place(folder: Path, name: str, amounts: Amounts) -> Path:
+    told = hashlib.sha256(basis(name, amounts).encode()).hexdigest()[:16]
+    return folder / "mends" / f"{name}-{told}.npz"

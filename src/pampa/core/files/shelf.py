@@ -1,0 +1,109 @@
+"""Where conformed and treated sound lies, and any rendition opened from there, in this process or another."""
+
+from dataclasses import dataclass, field
+from functools import cached_property
+from pathlib import Path
+
+import numpy as np
+
+from pampa.core.errors import SignalError
+from pampa.core.files.conform import conformed_source
+from pampa.core.files.kept import Kept
+from pampa.core.files.measurements import known_of
+from pampa.core.loudness.parts import CELLS_PER_S
+from pampa.core.mend.clean import chain
+from pampa.core.rendition import SILENT, Rendition
+from pampa.core.sound import RATE, Curve, FloatArray, Segment, Silence, Source
+from pampa.core.speech.level import speech_level
+from pampa.core.sync.clocked import clocked
+from pampa.core.voice.chain import Known, treat
+from pampa.core.voice.chain import known_of as voice_known_of
+from pampa.core.voice.stages import Facts
+
+ENERGY = "energy.npy"
+"""Written last: a conformed folder with it is whole."""
+
+
+@dataclass(frozen=True)
+class Shelf:
+    """Two folders: a conformed recording is a folder in the one, a treated one in the other, by content and by key."""
+
+    conformed: Path
+    treated: Path
+
+    def energy(self, content: str) -> Curve:
+        """K-weighted mean square of each 20 ms of a conformed recording, shape (cells,)."""
+        if content.startswith(SILENT):
+            return np.zeros(_silent_frames(content) * CELLS_PER_S // RATE)
+        energy: Curve = np.load(self.conformed / content / ENERGY)
+        return energy
+
+    def plain(self, content: str) -> Source:
+        """A conformed recording, on its own clock."""
+        if content.startswith(SILENT):
+            return Silence(_silent_frames(content))
+        return conformed_source(self.conformed / content)
+
+    def mended(self, rendition: Rendition, only: str | None = None) -> Source:
+        """A recording on its own clock, mended as far as is measured. only : one process, to hear it alone."""
+        source = self.plain(rendition.content)
+        if not rendition.measured:
+            return source
+        known = known_of(self.conformed / rendition.content, rendition.amounts)
+        if rendition.measured - known.keys():
+            raise SignalError(
+                "What was measured of a recording is not in the data folder any more. Nothing was changed. Try again: "
+                "it is measured anew."
+            )
+        return chain(source, rendition.amounts, {n: known[n] for n in known if n in rendition.measured}, only=only)
+
+    def opened(self, rendition: Rendition) -> "Opened":
+        """A rendition as a source. Nothing is read before it is asked for."""
+        return Opened(self, rendition)
+
+
+@dataclass(frozen=True, eq=False)
+class Opened:
+    """A rendition as a source: as small as its name, and opened again wherever it is sent."""
+
+    shelf: Shelf
+    rendition: Rendition
+    rate: int = field(default=RATE, init=False)
+
+    def __reduce__(self) -> tuple[object, ...]:
+        return type(self), (self.shelf, self.rendition)
+
+    @property
+    def channels(self) -> int:
+        return self._source.channels
+
+    @property
+    def frames(self) -> int:
+        return self._source.frames
+
+    def read(self, start: int, stop: int) -> FloatArray:
+        """Frames `start` to `stop`; silence outside the recording."""
+        return self._source.read(start, stop)
+
+    @cached_property
+    def _source(self) -> Source:
+        before = self._untreated
+        if self.rendition.recipe is None:
+            return before
+        return Kept(self.shelf.treated / self.rendition.key, before.channels, before.frames, self._treat)
+
+    @cached_property
+    def _untreated(self) -> Source:
+        return clocked(self.shelf.mended(self.rendition), self.rendition.drift_ppm)
+
+    @cached_property
+    def _known(self) -> Known:
+        return voice_known_of(Facts(speech_level(self.shelf.energy(self.rendition.content))))
+
+    def _treat(self, segment: Segment) -> FloatArray:
+        assert self.rendition.recipe is not None
+        return treat(self._untreated, segment, self.rendition.recipe, self._known)
+
+
+def _silent_frames(content: str) -> int:
+    return int(content.removeprefix(SILENT))

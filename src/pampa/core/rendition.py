@@ -1,0 +1,50 @@
+"""Which sound is meant: a recording, on which clock, mended how, its voice treated how. One value tells it all.
+
+It is the key of everything that is kept of that sound, what a mix is planned with, and small enough to be sent to
+another process, which opens the very same sound by it.
+"""
+
+import hashlib
+from dataclasses import astuple, dataclass, field
+from functools import cached_property
+
+from pampa.core.mend.amounts import Amounts
+from pampa.core.mend.clean import VERSION as MENDS_VERSION
+from pampa.core.voice.chain import VERSION as CHAIN_VERSION
+from pampa.core.voice.recipe import Recipe
+
+SILENT = "silent-"
+"""How the content of a recording begins that was deleted for good; its length in frames follows."""
+
+
+@dataclass(frozen=True)
+class Rendition:
+    """A recording as it is meant to be heard.
+
+    content : of the conformed recording, told by its hash and channels. drift_ppm : of its clock, taken out.
+    amounts, measured : how it is mended, and the processes that have been measured for it: the others do nothing yet.
+    recipe : of its voice; None leaves it as it is.
+    """
+
+    content: str
+    drift_ppm: float = 0.0
+    amounts: Amounts = field(default_factory=Amounts)
+    measured: frozenset[str] = frozenset()
+    recipe: Recipe | None = None
+
+    @cached_property
+    def key(self) -> str:
+        """A name for exactly these samples: 32 letters and digits."""
+        told = f"{self.content} {self.drift_ppm!r}"
+        if self.amounts != Amounts():
+            told += f" {MENDS_VERSION} {astuple(self.amounts)} {sorted(self.measured)}"
+        if self.recipe is not None:
+            told += f" {CHAIN_VERSION} {astuple(self.recipe)}"
+        return hashlib.sha256(told.encode()).hexdigest()[:32]
+
+    @cached_property
+    def _hash(self) -> int:
+        return hash((self.content, self.drift_ppm, self.amounts, self.measured, self.recipe))
+
+    def __hash__(self) -> int:
+        return self._hash

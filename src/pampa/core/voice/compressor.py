@@ -1,0 +1,51 @@
+"""The compressor: a gain that looks ahead, so that it is down before the peak comes."""
+
+import math
+
+import numpy as np
+
+from pampa.core.sound import RATE, Curve, FloatArray
+from pampa.core.voice import kernels
+
+STEP = 16
+"""Frames of one value of the gain: 0.33 ms, well under its attack."""
+LOOK_AHEAD = 15 * STEP
+KNEE_DB = 6.0
+ATTACK_S, RELEASE_S = 0.006, 0.160
+OVER_SPEECH_DB = 3.0
+"""The threshold stands this far over the speech level, so that a loud syllable loses 3 to 4 dB at 2.5:1."""
+
+
+def threshold_of(speech_lufs: float | None) -> float:
+    """The threshold in dBFS for a person of that speech level; 0 where nobody speaks."""
+    return 0.0 if speech_lufs is None else round(speech_lufs + OVER_SPEECH_DB, 2)
+
+
+def gain_db(sound: FloatArray, threshold_db: float, ratio: float) -> Curve:
+    """The gain at every `STEP` frames, of `LOOK_AHEAD` frames earlier: shape (steps,)."""
+    whole = -(-len(sound) // STEP) * STEP
+    padded = np.zeros((whole + STEP, sound.shape[1]), np.float32)
+    padded[: len(sound)] = sound
+    peaks = np.abs(padded).reshape(-1, STEP * sound.shape[1]).max(axis=1).astype(np.float64)
+    curve: Curve = kernels.compressor_gain_db(
+        peaks, threshold_db, ratio, KNEE_DB, _one_pole(ATTACK_S), _one_pole(RELEASE_S)
+    )
+    return curve
+
+
+def compressed(sound: FloatArray, threshold_db: float, ratio: float) -> FloatArray:
+    """The sound with its gain applied. The last `LOOK_AHEAD` frames lack what comes after them."""
+    steps = gain_db(sound, threshold_db, ratio)[LOOK_AHEAD // STEP - 1 :]
+    gain = 10 ** (_between(steps, len(sound)) / 20)
+    return sound * gain.astype(np.float32)[:, None]
+
+
+def _between(steps: Curve, frames: int) -> Curve:
+    """A value for each frame, on straight lines between the steps; each step stands in the middle of its frames."""
+    lines = steps[:-1, None] + np.diff(steps)[:, None] * (np.arange(STEP) / STEP)
+    inside = lines.reshape(-1)[STEP // 2 :][:frames]
+    return np.concatenate([inside, np.full(frames - inside.size, steps[-1])])
+
+
+def _one_pole(seconds: float) -> float:
+    return math.exp(-STEP / (RATE * seconds))

@@ -1,0 +1,69 @@
+"""Which sound is meant: one value that opens the very same sound anywhere, and names what is kept of it."""
+
+import multiprocessing
+import pickle
+from concurrent.futures import ProcessPoolExecutor
+from dataclasses import replace
+from functools import partial
+
+import numpy as np
+import pytest
+
+from pampa.core.errors import SignalError
+from pampa.core.files import measurements
+from pampa.core.loudness.measure import measure_segment
+from pampa.core.mend.amounts import Amounts
+from pampa.core.rendition import Rendition
+from pampa.core.sound import RATE, Segment
+from pampa.core.voice.recipe import Recipe
+
+OTHERS = {
+    "content": "b-auto", "drift_ppm": 3.0, "amounts": Amounts(hum=40), "measured": frozenset(),
+    "recipe": Recipe(ratio=3.0),
+}  # fmt: skip
+
+
+def test_a_key_follows_everything_that_changes_the_sound():
+    base = Rendition("a-auto", 2.0, Amounts(hum=50), frozenset({"hum"}), Recipe())
+    keys = {replace(base, **{name: value}).key for name, value in OTHERS.items()}
+    assert len(keys | {base.key}) == len(OTHERS) + 1
+    assert replace(base).key == base.key
+
+
+def test_a_pass_over_an_episode_is_a_small_task_with_the_same_bits_in_another_process(studio, two_people):
+    number = studio.editing.state(two_people).document.tracks[0].clips[0].recording
+    told = {"name": "one", "recordings": [number], "amounts": {"hum": 100.0, "noise": 50.0}}
+    state = studio.editing.edit(two_people, "mend", told)
+    studio.jobs.wait()
+    mix = studio.listening.mix(state)
+    task, segment = partial(measure_segment, mix), Segment(0, 0, 5 * RATE)
+    assert len(pickle.dumps(task)) < 20_000
+    with ProcessPoolExecutor(1, mp_context=multiprocessing.get_context("spawn")) as other:
+        there = other.submit(task, segment).result()
+    here = task(segment)
+    assert np.array_equal(here.energy, there.energy)
+    assert here.true_peak == there.true_peak > 0
+
+
+def test_what_is_measured_a_moment_later_does_not_change_what_was_meant(studio, two_people):
+    number = studio.editing.state(two_people).document.tracks[0].clips[0].recording
+    amounts = Amounts(noise=60)
+    early = studio.sounds.rendition(number, amounts=amounts, recipe=Recipe())
+    studio.sounds.measure_mends(number, amounts)
+    late = studio.sounds.rendition(number, amounts=amounts, recipe=Recipe())
+    assert (early.measured, late.measured) == (frozenset(), {"noise"})
+    unmended = studio.sounds.rendition(number, recipe=Recipe())
+    heard, plain = (studio.sounds.opened(each).read(0, RATE) for each in (early, unmended))
+    assert np.array_equal(heard, plain)
+    assert not np.array_equal(studio.sounds.opened(late).read(0, RATE), plain)
+
+
+def test_measurements_that_were_deleted_are_missed_and_not_left_out(studio, two_people):
+    number = studio.editing.state(two_people).document.tracks[0].clips[0].recording
+    studio.sounds.measure_mends(number, Amounts(noise=61))
+    meant = studio.sounds.rendition(number, amounts=Amounts(noise=61))
+    for path in (studio.sounds.folder(number) / "mends").iterdir():
+        path.unlink()
+    measurements._read.cache_clear()
+    with pytest.raises(SignalError, match="measured anew"):
+        studio.sounds.opened(meant).read(0, RATE)
