@@ -9,9 +9,10 @@ from pampa.core.errors import EditRefused
 from pampa.core.timeline import codec
 from pampa.core.timeline.edits import EDITS, apply, completed, describe, upcast
 from pampa.core.timeline.limits import hints_of
+from pampa.core.voice.recipe import Recipe
 from tests.core.test_timeline import talk_document
 
-TONE = {"track": 1, "low_cut_hz": 80, "body_db": 0, "presence_db": 0}
+TONE = {"low_cut_hz": 80, "body_db": 0, "presence_db": 0}
 
 
 def frames(recording):
@@ -21,8 +22,8 @@ def frames(recording):
 @pytest.mark.parametrize(
     ("name", "parameters", "message"),
     [
-        ("set_recipe", {**TONE, "ratio": 0}, "ratio must be at least 1"),
-        ("set_recipe", TONE, "ratio is missing"),
+        ("set_recipe", {"track": 1, "recipe": {**TONE, "ratio": 0}}, "recipe.ratio must be at least 1"),
+        ("set_recipe", {"track": 1, **TONE}, "is not known here"),
         ("set_ducking", {"depth_db": float("nan")}, "depth_db must be a number"),
         ("set_ducking", {"depth_db": 41}, "at most 40"),
         ("take_out", {"start": 0, "stop": 10**30}, "stop must be at most"),
@@ -71,6 +72,8 @@ def test_parameters_of_an_older_version_are_brought_up_step_by_step(monkeypatch)
     assert apply(talk_document(), "take_out", {"from": 2000, "to": 3000}, version=1) == today
     assert apply(talk_document(), "take_out", {"start": 2000, "end": 3000}, version=2) == today
     assert upcast(renamed, {"start": 1, "stop": 2}, None) == {"start": 1, "stop": 2}
+    thin = apply(talk_document(), "set_recipe", {"track": 1, **TONE, "ratio": 2.0}, version=1)
+    assert thin.track(1).recipe == Recipe(80, 0, 0, 2.0)
 
 
 @pytest.mark.parametrize("edit", EDITS.values(), ids=lambda edit: edit.name)

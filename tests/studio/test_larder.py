@@ -147,8 +147,8 @@ def test_the_next_episode_begins_as_the_last_one_was(demo, sample):
     last = demo.shows.episodes(show.id)[0]
     document = demo.editing.state(last.id).document
     anders = next(track for track in document.tracks if track.name == "Anders Quill")
-    demo.editing.edit(last.id, "set_recipe", {"track": anders.id, "low_cut_hz": 95.0, "body_db": -3.0,
-                                              "presence_db": 1.0, "ratio": 3.0})  # fmt: skip
+    demo.editing.edit(last.id, "set_recipe", {"track": anders.id, "recipe": {
+        "low_cut_hz": 95.0, "body_db": -3.0, "presence_db": 1.0, "ratio": 3.0}})  # fmt: skip
     pattern = demo.patterns.make(last.id, "With a spot")
     demo.jobs.wait()
     assert [p.name for p in demo.patterns.of_show(show.id)] == ["With a spot"]

@@ -152,7 +152,7 @@ def test_one_recording_on_two_tracks_is_treated_as_each_has_it(studio, two_peopl
 
     before = heard(first.id)
     assert np.array_equal(heard(thin), before)
-    tone = {"track": thin, "low_cut_hz": 300.0, "body_db": -12.0, "presence_db": 12.0, "ratio": 1.0}
-    studio.editing.edit(two_people, "set_recipe", tone)
+    recipe = {"low_cut_hz": 300.0, "body_db": -12.0, "presence_db": 12.0, "ratio": 1.0}
+    studio.editing.edit(two_people, "set_recipe", {"track": thin, "recipe": recipe})
     assert np.array_equal(heard(first.id), before)
     assert not np.array_equal(heard(thin), before)

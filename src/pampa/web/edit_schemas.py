@@ -9,7 +9,10 @@ from pampa.core.mend.amounts import Amounts
 from pampa.core.timeline.edits import EDITS
 from pampa.core.timeline.edits import Edit as Kind
 from pampa.core.timeline.limits import hints_of
-from pampa.web.schemas import AmountsBody, Number
+from pampa.core.voice.recipe import Recipe
+from pampa.web.schemas import AmountsBody, Number, RecipeBody
+
+BODIES: dict[Any, type[BaseModel]] = {Amounts: AmountsBody, Recipe: RecipeBody}
 
 
 class Edit(BaseModel):
@@ -28,7 +31,7 @@ def model_of(kind: Kind) -> type[Edit]:
     for field in fields(kind.told):
         hint = hints_of(kind.told)[field.name]
         default = ... if field.default is MISSING else field.default
-        told[field.name] = (AmountsBody if hint is Amounts else hint, default)
+        told[field.name] = (BODIES.get(hint, hint), default)
     name = kind.name.title().replace("_", "")
     model: type[Edit] = create_model(name, __base__=Edit, __doc__=kind.told.__doc__, **told)
     return model

@@ -9,6 +9,7 @@ from pydantic import BaseModel, ConfigDict, Field, PlainSerializer, create_model
 from pampa.core.mend.amounts import Amounts
 from pampa.core.timeline.document import Crossing, Kind
 from pampa.core.timeline.limits import hints_of
+from pampa.core.voice.recipe import Recipe
 from pampa.studio.editing import State
 from pampa.studio.listening import Standing
 from pampa.studio.sending import Delivery
@@ -101,11 +102,30 @@ class ClipOut(Told):
     muted: bool
 
 
-class RecipeOut(Told):
-    low_cut_hz: float
-    body_db: float
-    presence_db: float
-    ratio: float
+if TYPE_CHECKING:
+
+    class AmountsBody(BaseModel):
+        """How much of each process of Mend."""
+
+    class RecipeBody(BaseModel):
+        """How a voice is treated."""
+
+else:
+    STRICT = ConfigDict(extra="forbid", from_attributes=True)
+    AmountsBody = create_model(
+        "AmountsBody",
+        __config__=STRICT,
+        __doc__="How much of each process of Mend, 0 to 100; polarity and phase on or off; where noise is alone, in "
+        "seconds. hiss: of noise above 8 kHz, if other than below. spots: single places, worked by hand.",
+        **{field.name: (hints_of(Amounts)[field.name], field.default) for field in TOLD_OF_MENDING},
+    )
+    """The limits are those of the core. Who else is in the conversation is known here, and nobody's to tell."""
+    RecipeBody = create_model(
+        "RecipeBody",
+        __config__=STRICT,
+        __doc__="How a voice is treated: the settings of every stage of its chain.",
+        **{field.name: (hints_of(Recipe)[field.name], field.default) for field in fields(Recipe)},
+    )
 
 
 class TrackFacts(Told):
@@ -117,7 +137,7 @@ class TrackFacts(Told):
     muted: bool
     treated: bool
     pinned: bool
-    recipe: RecipeOut
+    recipe: RecipeBody
 
 
 class TrackOut(TrackFacts):
@@ -150,22 +170,6 @@ class ClockOut(Told):
 
     recording: int
     drift_ppm: float
-
-
-if TYPE_CHECKING:
-
-    class AmountsBody(BaseModel):
-        """How much of each process of Mend."""
-
-else:
-    AmountsBody = create_model(
-        "AmountsBody",
-        __config__=ConfigDict(extra="forbid", from_attributes=True),
-        __doc__="How much of each process of Mend, 0 to 100; polarity and phase on or off; where noise is alone, in "
-        "seconds. hiss: of noise above 8 kHz, if other than below. spots: single places, worked by hand.",
-        **{field.name: (hints_of(Amounts)[field.name], field.default) for field in TOLD_OF_MENDING},
-    )
-    """The limits are those of the core. Who else is in the conversation is known here, and nobody's to tell."""
 
 
 class MendingOut(Told):

@@ -165,12 +165,9 @@ def set_track(
     return check(document.with_track(new))
 
 
-def set_recipe(
-    document: Document, *, track: int, low_cut_hz: float, body_db: float, presence_db: float, ratio: float
-) -> Document:
+def set_recipe(document: Document, *, track: int, recipe: dict[str, float]) -> Document:
     """Change how a person's voice is treated."""
-    recipe = Recipe(low_cut_hz, body_db, presence_db, ratio)
-    return document.with_track(replace(document.track(track), recipe=recipe))
+    return document.with_track(replace(document.track(track), recipe=Recipe(**recipe)))
 
 
 def set_ducking(document: Document, *, depth_db: float) -> Document:

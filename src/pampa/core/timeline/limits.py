@@ -56,6 +56,12 @@ def hold(kind: type, told: Mapping[str, Any], *, where: str = "") -> None:
             raise EditRefused(f"{where}{field.name} is missing. Nothing was changed.")
 
 
+def bounds_of(kind: type, name: str) -> tuple[float, float]:
+    """The lowest and the highest that a number of a dataclass may be."""
+    bounds = {type(bound): bound for bound in get_args(hints_of(kind)[name])[1:]}
+    return bounds[Ge].ge, bounds[Le].le
+
+
 def _hold_value(hint: Any, value: Any, where: str) -> None:
     origin = get_origin(hint)
     if origin is Annotated:

@@ -9,7 +9,7 @@ from pampa.core.mend.amounts import Amounts
 from pampa.core.sound import RATE
 from pampa.core.timeline.document import Crossing, Kind
 from pampa.core.timeline.limits import MOST_CLIPS, Length, Level, Number, Place, Shift, Words
-from pampa.core.voice.recipe import BodyDb, LowCutHz, PresenceDb, Ratio
+from pampa.core.voice.recipe import Recipe
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -227,10 +227,9 @@ class SetTrack(OnTrack):
 
 @dataclass(frozen=True, kw_only=True)
 class SetRecipe(OnTrack):
-    low_cut_hz: LowCutHz
-    body_db: BodyDb
-    presence_db: PresenceDb
-    ratio: Ratio
+    """How a person's voice is treated from now on."""
+
+    recipe: Recipe
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -10,6 +10,9 @@ from pampa.core.deliver.targets import TARGETS
 from pampa.core.errors import NotFound
 from pampa.core.mend.amounts import USUAL
 from pampa.core.sound import RATE
+from pampa.core.timeline.limits import bounds_of
+from pampa.core.voice.recipe import Recipe
+from pampa.core.voice.stages import STAGES as VOICE_STAGES
 from pampa.studio.access import TooManyGuesses
 from pampa.web.larder_schemas import PatternOut
 from pampa.web.lining_schemas import LiningOut
@@ -73,6 +76,11 @@ def episode_page(request: Request, episode_id: Id, stage: str, studio: WithStudi
         "jobs": studio.jobs.open_jobs(episode_id),
         "targets": [asdict(target) for target in TARGETS],
         "usual": asdict(USUAL),
+        "settings": [
+            {**asdict(setting), "bounds": bounds_of(Recipe, setting.name)}
+            for stage in VOICE_STAGES
+            for setting in stage.settings
+        ],
     }
     return page(request, "episode.html", data=data, show=show, episode=episode, stages=STAGES, stage=stage)
 

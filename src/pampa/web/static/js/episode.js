@@ -434,5 +434,5 @@ const core = {
 
 document.addEventListener("alpine:init", () => {
   fieldsKeepTyping(window.Alpine);
-  window.Alpine.data("episodePage", () => compose(core, elsewhere(stage, waiting), playing(stage, remember), gather(data, stage), forGood(function forget(kind, id) { this.removed = this.removed.filter((other) => other.id !== id); }), several(data, stage), patterns(data, stage), larder(data, stage), pickUp(data, stage), lineUp(data, stage), mend(data, stage), hand(stage, remembered, remember), seams(stage), places(data, stage), history(stage), finds(data, stage), balance(), sendOut(data, stage)));
+  window.Alpine.data("episodePage", () => compose(core, elsewhere(stage, waiting), playing(stage, remember), gather(data, stage), forGood(function forget(kind, id) { this.removed = this.removed.filter((other) => other.id !== id); }), several(data, stage), patterns(data, stage), larder(data, stage), pickUp(data, stage), lineUp(data, stage), mend(data, stage), hand(stage, remembered, remember), seams(stage), places(data, stage), history(stage), finds(data, stage), balance(data), sendOut(data, stage)));
 });

@@ -2,8 +2,9 @@
 
 import { signed } from "./time.js";
 
-export function balance() {
+export function balance(data) {
   return {
+    voiceSettings: data.settings,
     duckingDb: 12,
 
     set(track, change) { return this.edit({ edit: "set_track", track: track.id, ...change }); },
@@ -14,12 +15,16 @@ export function balance() {
     renameTrack(track, event) { return this.set(track, { name: event.target.value }); },
     removeTrack(track) { return this.edit({ edit: "remove_track", track: track.id }); },
     setRecipe(track, name, event) {
-      return this.edit({ edit: "set_recipe", track: track.id, ...track.recipe, [name]: Number(event.target.value) });
+      const recipe = { ...track.recipe, [name]: Number(event.target.value) };
+      return this.edit({ edit: "set_recipe", track: track.id, recipe });
     },
     setDucking(event) { return this.edit({ edit: "set_ducking", depth_db: Number(event.target.value) }); },
     db: (value) => signed(value),
-    ratioName: (value) => (value <= 1 ? "off" : `${value.toFixed(1)} : 1`),
-    lowCutName: (value) => (value <= 0 ? "off" : `${Math.round(value)} Hz`),
+    settingName(setting, track) {
+      const value = track.recipe[setting.name];
+      if (setting.unit === "dB") return signed(value);
+      return value === setting.off ? "off" : `${value.toFixed(setting.step < 1 ? 1 : 0)} ${setting.unit}`;
+    },
     fieldId: (name, track) => `${name}-${track.id}`,
     muteLabel: (track) => `${track.muted ? "Unmute" : "Mute"} ${track.name}`,
     soloLabel: (track) => `Hear ${track.name} alone`,
