@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from pampa.core.deliver.limiter import Limited
-from pampa.core.executor import Executor
+from pampa.core.executor import Executor, Urgency, urgent
 from pampa.core.loudness import Loudness, LoudnessPart, summarise
 from pampa.core.loudness.gating import short_term_curve
 from pampa.core.mend.clean import Told
@@ -128,7 +128,8 @@ class Listening:
         try:
             while True:
                 state = self._editing.state(episode_id)
-                standing = self._measure(state)
+                with urgent(Urgency.SEEN):
+                    standing = self._measure(state)
                 self._events.post(Event("loudness", episode_id, {"revision": standing.revision}))
                 with self._lock:  # whoever asks from here on finds it at rest, and begins it again
                     if self._editing.state(episode_id).revision == state.revision:

@@ -61,7 +61,7 @@ class Studio:
         except BaseException:
             self._hold.close()
             raise
-        executor = Threads(settings.workers)
+        self.executor = executor = Threads(settings.workers)
         self.events = Events()
         self.access = Access(sessions)
         self.shows = Shows(sessions)

@@ -62,5 +62,6 @@ def sound(
     seconds: Annotated[float, Query(gt=0, le=30)] = 6.0, way: Literal["both", "ears", "difference"] = "both",
 ) -> Response:  # fmt: skip
     """Reference and recording together, one in each ear, or their difference: float32, stereo, 48 kHz."""
-    heard = studio.lining_up.sound(episode_id, recording_id, at_s, seconds, way)
+    with studio.executor.heard():
+        heard = studio.lining_up.sound(episode_id, recording_id, at_s, seconds, way)
     return Response(heard.astype("<f4", copy=False).tobytes(), media_type="application/octet-stream")

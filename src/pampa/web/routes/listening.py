@@ -25,11 +25,12 @@ def sound(
     open_seam : a seam that is heard as if it had been put back. without : two places; what lies between is heard as
     if it had been taken out, and `start` counts in the episode that is left.
     """
-    piece = studio.listening.sound(
-        episode_id, start=start, frames=frames, speed=speed, tail=tail, treated=treated,
-        only=frozenset(only or ()), gain_db=gain_db,
-        open_seam=open_seam, without=(without[0], without[1]) if without else None,
-    )  # fmt: skip
+    with studio.executor.heard():
+        piece = studio.listening.sound(
+            episode_id, start=start, frames=frames, speed=speed, tail=tail, treated=treated,
+            only=frozenset(only or ()), gain_db=gain_db,
+            open_seam=open_seam, without=(without[0], without[1]) if without else None,
+        )  # fmt: skip
     headers = {"X-Next-Start": str(piece.next_start), "X-Revision": str(piece.revision)}
     if piece.tail is not None:
         headers["X-Tail"] = str(piece.tail)

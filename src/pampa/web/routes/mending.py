@@ -1,5 +1,6 @@
 """Mend: how a recording stands, its sound in three ways, and its picture."""
 
+from functools import partial
 from typing import Annotated
 
 from fastapi import APIRouter, Query, Response
@@ -46,7 +47,8 @@ def sound(
     only: Annotated[str | None, Query(max_length=20)] = None,
 ) -> Response:  # fmt: skip
     """A stretch on the recording's own time: as recorded, as treated at the same loudness, or what is taken away."""
-    heard = studio.mending.sound(recording_id, start, frames, way, only)
+    with studio.executor.heard():
+        heard = studio.mending.sound(recording_id, start, frames, way, only)
     headers = {"X-Next-Start": str(start + len(heard)), "Content-Encoding": "identity"}
     return Response(heard.astype("<f4", copy=False).tobytes(), media_type="audio/x-pcm-float32", headers=headers)
 
@@ -57,7 +59,8 @@ def picture(
     tile: Annotated[int, Query(ge=0, le=1_000_000)], way: Way = "recorded",
 ) -> Response:  # fmt: skip
     """A tile of the spectrogram: 0 for -110 dBFS, 255 for full scale, from 50 Hz to 20 kHz in even steps of pitch."""
-    return Response(studio.mending.picture(recording_id, zoom, tile, way), media_type="application/octet-stream")
+    drawn = studio.executor.seen(partial(studio.mending.picture, recording_id, zoom, tile, way))
+    return Response(drawn, media_type="application/octet-stream")
 
 
 @router.get("/wave", responses=TILE, response_class=Response)  # type: ignore[arg-type]
@@ -67,5 +70,5 @@ def wave(
 ) -> Response:  # fmt: skip
     """Lowest and highest sample of equal stretches, little-endian int16 pairs."""
     stop = max(stop, start + 1)
-    pairs = studio.mending.wave(recording_id, start, stop, points, way)
+    pairs = studio.executor.seen(partial(studio.mending.wave, recording_id, start, stop, points, way))
     return Response(pairs, media_type="application/octet-stream")
