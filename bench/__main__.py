@@ -7,6 +7,7 @@ in the same process, so that a noisy machine slows both. Nothing here is asserte
 import argparse
 import ctypes
 import ctypes.util
+import importlib
 import statistics
 import tempfile
 import time
@@ -256,43 +257,23 @@ def standing(minutes: int) -> list[Row]:
     return [(f"loudness as it stands after a cut, {minutes} min", statistics.median(spent) * 1000, "ms")]
 
 
+TAKES_MINUTES = ("pages", "sync", "finds")
+
+
 def main() -> None:
     parser = argparse.ArgumentParser(prog="./pampa bench", description=__doc__)
     parser.add_argument(
-        "what", nargs="?", choices=["passes", "pages", "gather", "sync", "finds", "rooms", "session"], default="passes"
+        "what",
+        nargs="?",
+        choices=["passes", "pages", "gather", "sync", "finds", "rooms", "session", "purpose"],
+        default="passes",
     )
     parser.add_argument("--minutes", type=int, default=60, help="length of the long passes")
     parser.add_argument("--runs", type=int, default=5)
     given = parser.parse_args()
-    if given.what == "pages":
-        from bench.pages import main as pages
-
-        pages(given.minutes)
-        return
-    if given.what == "gather":
-        from bench.gather import main as gather
-
-        gather()
-        return
-    if given.what == "sync":
-        from bench.sync import main as sync
-
-        sync(given.minutes)
-        return
-    if given.what == "finds":
-        from bench.finds import main as finds
-
-        finds(given.minutes)
-        return
-    if given.what == "rooms":
-        from bench.rooms import main as rooms
-
-        rooms()
-        return
-    if given.what == "session":
-        from bench.session import main as session
-
-        session()
+    if given.what != "passes":
+        main_of = importlib.import_module(f"bench.{given.what}").main
+        main_of(given.minutes) if given.what in TAKES_MINUTES else main_of()
         return
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)

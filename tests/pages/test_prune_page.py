@@ -184,36 +184,3 @@ def test_the_choice_of_line_length_and_theme_is_remembered(open_stage):
     page.wait_for_selector("body[data-ready]")
     assert page.evaluate("localStorage.getItem('pampa-line')") == "10"
     assert page.evaluate("document.documentElement.dataset.bsTheme") == "dark"
-
-
-def test_where_things_are_on_the_sheet(open_stage):
-    """The pure functions of the geometry, there and back."""
-    page = open_stage()
-    wrong = page.evaluate(
-        """async () => {
-          const g = await import("/static/js/geometry.js");
-          const clip = (start, length, source = start) => ({ id: start, start, length, source, recording: 1 });
-          const talk = (id, clips) => ({ id, kind: "person", name: "P", clips });
-          const long = [clip(0, 4800000)];
-          const tracks = [talk(1, long), talk(2, long), talk(3, [clip(960000, 1000)])];
-          const layout = g.layoutLines({ tracks, length: 4800000, rate: 48000, secondsPerLine: 20 });
-          const wrong = [];
-          for (const frame of [0, 1, 959999, 960000, 3333333, 4799999]) {
-            const line = g.lineOf(frame, layout);
-            const back = g.frameAt(g.xOf(frame, line, 1000), line.top + 5, layout, 1000);
-            if (Math.abs(back - frame) > 1) wrong.push(["place", frame, back]);
-          }
-          if (layout.lines.length !== 5) wrong.push(["lines", layout.lines.length]);
-          const rows = layout.lines.map((line) => line.rows.length).join();
-          if (rows !== "1,2,1,1,1") wrong.push(["a third person takes room only where there is sound", rows]);
-          if (g.firstEndingAfter([clip(0, 10), clip(20, 10)], 10) !== 1) wrong.push("bisection");
-          if (g.stalkShare(0, 20) !== 0 || g.stalkShare(255, 0) !== 1) wrong.push("stalks");
-          const before = { length: 1000, tracks: [talk(1, [clip(0, 1000)])] };
-          const after = { length: 900, tracks: [talk(1, [clip(0, 200), clip(200, 700, 300)])] };
-          if (g.followed(500, before, after) !== 400) wrong.push("followed");
-          if (g.followed(100, before, after) !== 100) wrong.push("followed before");
-          if (g.followed(250, before, after) !== 200) wrong.push("followed inside");
-          return wrong;
-        }"""
-    )
-    assert wrong == []

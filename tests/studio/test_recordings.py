@@ -263,20 +263,6 @@ def test_a_recording_for_a_take_waits_in_the_list(studio, episode, talk_file):
     assert studio.editing.state(episode).document.tracks == ()
 
 
-@pytest.mark.parametrize(
-    ("name", "role"),
-    [
-        ("room_tone_anders.wav", "room tone"),
-        ("room sandhaven.wav", "room tone"),
-        ("call_backup.wav", "reference"),
-        ("anders_broom.wav", "person"),
-    ],
-)
-def test_what_a_file_is_for_is_guessed_from_its_name(studio, episode, talk_file, name, role):
-    send(studio, episode, talk_file(name, seconds=2))
-    assert only(studio, episode).role == role
-
-
 def test_somebody_named_later_takes_the_seat_that_waits(studio, episode, talk_file):
     studio.editing.edit(episode, "add_track", {"name": "Anders Quill", "kind": "person"})
     send(studio, episode, talk_file("rec0001.wav", seconds=2))

@@ -124,6 +124,10 @@ class Listening:
         threading.Thread(target=self._measure_until_current, args=(episode_id,), daemon=True).start()
         return last
 
+    def known(self, episode_id: int) -> Standing | None:
+        """The loudness as last measured since the start, without measuring anything."""
+        return self._standing.get(episode_id)
+
     def _measure_until_current(self, episode_id: int) -> None:
         try:
             while True:

@@ -1,6 +1,7 @@
 """Recordings: conform and analyse the files that came in, put them onto tracks; name who is who."""
 
 import re
+from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
@@ -12,6 +13,8 @@ from pampa.core.errors import EditRefused, NotFound, UnreadableSound
 from pampa.core.executor import Executor
 from pampa.core.files.stalks import read_stalks
 from pampa.core.loudness.measure import summarise, to_db
+from pampa.core.purpose.evidence import evidence_of
+from pampa.core.purpose.kind import Likely, likely_of
 from pampa.core.sound import FloatArray, db_to_gain, extents
 from pampa.core.speech.level import speech_level
 from pampa.store.database import Sessions
@@ -102,8 +105,9 @@ class Recordings:
             recording = self._get(session, recording_id)
             if person is not None:
                 recording.person = person.strip()[:80]
-            if role is not None:
+            if role is not None:  # a person's word: nothing is told by the sound any more
                 recording.role = role
+                recording.facts = {name: fact for name, fact in recording.facts.items() if name != "purpose"}
             if name is not None:
                 recording.name = safe_name(name)
             if channels is not None and channels != recording.channels:
@@ -112,10 +116,27 @@ class Recordings:
                                      recording=recording_id)  # fmt: skip
         if job:
             self._jobs.go(job)
-        if person or role in TRACK_KINDS:
+        if role in UNPLACED:
+            self.take_off(recording)
+        elif role is not None and recording.state == "ready" and not self._lies_anywhere(recording):
+            self._place(recording, recording.facts["conformed_frames"])
+        elif person or role:
             self._name_tracks(recording, person, role)
         self._tell(recording.episode_id)
         return recording
+
+    def take_off(self, recording: Recording) -> None:
+        """Take the tracks that hold only this recording off the sheet: it is there to be lined up with, or for its
+        room. It can be undone."""
+        for track in self._editing.state(recording.episode_id).document.tracks:
+            if track.clips and all(clip.recording == recording.id for clip in track.clips):
+                self._editing.edit(recording.episode_id, "remove_track", {"track": track.id})
+
+    def _lies_anywhere(self, recording: Recording) -> bool:
+        document = self._editing.state(recording.episode_id).document
+        clips = [clip for track in document.tracks for clip in track.clips]
+        clips += [clip for seam in document.seams for piece in seam.pieces for clip in piece.clips]
+        return any(clip.recording == recording.id for clip in clips)
 
     def _name_tracks(self, recording: Recording, person: str | None, role: str | None) -> None:
         """A track that holds only this recording is called as it is, and is of its kind.
@@ -257,20 +278,28 @@ class Recordings:
             told = type(error)(str(error).replace(original.name, recording.name)) if str(error) else error
             self._settle(recording.id, state="failed", error=str(told))
             raise told from error
-        with self._sessions.begin() as session:
-            row = self._get(session, recording.id)
-            row.facts, row.state, row.error = facts, "ready", ""
-            if row.role == "person" and not row.person:
-                row.role = _likely_role(row.name, facts["conformed_channels"])
-            recording = row
         self._sounds.forget(recording.id)
         with self._sessions() as session:
             on_shelf = session.get_one(Episode, recording.episode_id).larder
+        unsaid = recording.role == "person" and not (recording.person or recording.facts or on_shelf)
+        likely = self._by_its_sound(recording.id) if unsaid else None
+        with self._sessions.begin() as session:
+            row = self._get(session, recording.id)
+            row.facts, row.state, row.error = {**row.facts, **facts}, "ready", ""
+            if likely is not None:
+                row.role, row.facts = likely.role, {**facts, "purpose": asdict(likely)}
+            recording = row
         if not (recording.placed or on_shelf or recording.role in UNPLACED):
             self._place(recording, facts["conformed_frames"])
         self._tell(recording.episode_id)
         after, doing = ("shelve", "Measuring") if on_shelf else ("check up", "Checking up")
         self._jobs.start(after, recording.episode_id, f"{doing} {recording.name}", recording=recording.id)
+        if recording.role == "person" and not on_shelf:
+            self._jobs.start("compare", recording.episode_id, "Comparing who is heard where", recording=recording.id)
+
+    def _by_its_sound(self, recording_id: int) -> Likely | None:
+        evidence = evidence_of(self._sounds.conformed(recording_id))
+        return likely_of(evidence) if evidence else None
 
     def _conformed(self, recording: Recording, progress: Progress) -> dict[str, Any]:
         def told(share: float) -> None:
@@ -346,12 +375,3 @@ class Recordings:
 
     def _tell(self, episode_id: int) -> None:
         self._events.post(Event("recordings", episode_id))
-
-
-def _likely_role(name: str, channels: int) -> str:
-    """What a file is for that nobody has said anything about yet: a call is to line up with, stereo is music."""
-    if re.search(r"call|backup|back-up", name.lower()):
-        return "reference"
-    if re.search(r"room.?tone|(^|[ _-])room[ _.-]", name.lower()):
-        return "room tone"
-    return "music" if channels == 2 else "person"

@@ -9,6 +9,7 @@ from pampa.store.database import close_database, open_database
 from pampa.store.media import FOLDERS, Media
 from pampa.studio.access import Access
 from pampa.studio.checking_up import CheckingUp
+from pampa.studio.desk import Desk
 from pampa.studio.editing import Editing
 from pampa.studio.events import Events
 from pampa.studio.exchange import Exchange
@@ -20,6 +21,7 @@ from pampa.studio.lining_up import LiningUp
 from pampa.studio.listening import Listening
 from pampa.studio.mending import Mending
 from pampa.studio.patterns import Patterns
+from pampa.studio.purposes import Purposes
 from pampa.studio.recipes import Recipes
 from pampa.studio.recordings import Recordings
 from pampa.studio.sending import Sending
@@ -70,6 +72,7 @@ class Studio:
         self.sounds = Sounds(sessions, self.media, executor)
         self.listening = Listening(self.editing, self.sounds, self.events, executor)
         self.recordings = Recordings(sessions, self.media, self.jobs, self.events, self.editing, self.sounds, executor)
+        self.purposes = Purposes(sessions, self.jobs, self.events, self.editing, self.recordings, self.sounds)
         self.uploads = Uploads(sessions, self.media, self.jobs, self.recordings, settings.largest_upload)
         self.larder = Larder(
             sessions, self.jobs, self.events, self.shows, self.editing, self.recordings, self.uploads, self.sounds,
@@ -84,6 +87,7 @@ class Studio:
         self.sending = Sending(
             sessions, self.media, self.jobs, self.events, self.editing, self.listening, self.shows, executor
         )
+        self.desk = Desk(self.editing, self.recordings, self.lining_up, self.sending, self.listening, self.sounds)
         self.versions = Versions(sessions, self.editing)
         self.joins = Joins(self.jobs, self.events, self.editing, self.sounds, self.listening, self.finding)
         self.exchange = Exchange(

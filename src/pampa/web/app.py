@@ -12,7 +12,6 @@ from pampa import __version__
 from pampa.studio.studio import Studio
 from pampa.web import errors
 from pampa.web.bounds import Bounds
-from pampa.web.pages import HERE
 from pampa.web.routes import (
     cutting,
     episodes,
@@ -32,6 +31,7 @@ from pampa.web.routes import (
 )
 from pampa.web.schemas import ErrorBody
 from pampa.web.security import Guard
+from pampa.web.static_files import STATIC, KeptForEver, address
 
 
 def create_app(studio: Studio) -> FastAPI:
@@ -55,7 +55,8 @@ def create_app(studio: Studio) -> FastAPI:
         same_site="strict", max_age=30 * 24 * 3600, https_only=studio.settings.behind_tls,
     )  # fmt: skip
     app.add_middleware(Bounds)
-    app.mount("/static", StaticFiles(directory=HERE / "static"), "static")
+    app.mount(address(), KeptForEver(directory=STATIC), "kept")
+    app.mount("/static", StaticFiles(directory=STATIC), "static")
     app.include_router(pages.router, include_in_schema=False)  # first: a route is made ready when it is first asked
     refusals = {code: {"model": ErrorBody} for code in (400, 401, 403, 404, 409, 413, 422, 507)}
     for part in (

@@ -11,6 +11,7 @@ from fastapi.templating import Jinja2Templates
 from markupsafe import Markup
 
 from pampa.web.security import token_of
+from pampa.web.static_files import STATIC, address
 
 HERE = Path(__file__).parent
 OF_OTHER_PAGES = ("shows.js", "theme.js")
@@ -26,11 +27,12 @@ def script_data(data: Any) -> Markup:
 @cache
 def modules() -> list[str]:
     """The modules of the episode's page, so that a browser asks for all at once and not level by level."""
-    return sorted(path.name for path in (HERE / "static" / "js").glob("*.js") if path.name not in OF_OTHER_PAGES)
+    return sorted(path.name for path in (STATIC / "js").glob("*.js") if path.name not in OF_OTHER_PAGES)
 
 
 templates.env.filters["script_data"] = script_data
 templates.env.globals["modules"] = modules
+templates.env.globals["static"] = address
 templates.env.trim_blocks = templates.env.lstrip_blocks = True
 
 

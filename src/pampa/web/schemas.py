@@ -188,6 +188,30 @@ class LeftOut(Told):
     stop: int
 
 
+class StepOut(Told):
+    """What an episode needs next: the stage where it is done, none where all is done, and one sentence."""
+
+    stage: str | None
+    told: str
+
+
+class DrawnPersonOut(Told):
+    """A person's talk along the episode: levels as in the waveform pyramid, one for each column."""
+
+    name: str
+    gain_db: float
+    levels: list[int]
+
+
+class GlanceOut(Told):
+    """An episode on the desk. lufs : as last measured, or none."""
+
+    length: int
+    people: list[DrawnPersonOut]
+    lufs: float | None
+    step: StepOut
+
+
 class EpisodeState(BaseModel):
     """An episode as it stands, with what undo and redo would do."""
 

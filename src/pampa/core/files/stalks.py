@@ -70,8 +70,9 @@ def _coarser(values: Curve, reduce) -> Curve:  # type: ignore[no-untyped-def]
 def read_stalks(folder: Path, level: int, first: int, last: int) -> bytes:
     """Cells `first` to `last` of a level, two bytes each; fewer where the recording ends."""
     path = folder / f"stalks-{level}"
-    if 2 * first >= path.stat().st_size:
+    last = min(last, path.stat().st_size // 2)
+    if first >= last:
         return b""
     with path.open("rb") as file:
         file.seek(2 * first)
-        return file.read(2 * max(last - first, 0))
+        return file.read(2 * (last - first))

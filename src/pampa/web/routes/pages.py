@@ -9,6 +9,7 @@ from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from pampa.core.deliver.targets import TARGETS
 from pampa.core.errors import NotFound
 from pampa.core.mend.amounts import USUAL
+from pampa.core.purpose.kind import SURE
 from pampa.core.sound import RATE
 from pampa.core.timeline.limits import bounds_of
 from pampa.core.voice.recipe import Recipe
@@ -19,7 +20,7 @@ from pampa.web.lining_schemas import LiningOut
 from pampa.web.pages import page
 from pampa.web.recording_schemas import RecordingOut
 from pampa.web.routes.deps import Id, WithStudio
-from pampa.web.schemas import DeliveryOut, EpisodeOut, EpisodeState, ShowOut
+from pampa.web.schemas import DeliveryOut, EpisodeOut, EpisodeState, ShowOut, StepOut
 from pampa.web.security import same_token
 
 router = APIRouter()
@@ -46,7 +47,8 @@ def shows(request: Request, studio: WithStudio, archived: bool = False) -> HTMLR
             for show in studio.shows.all_shows() for episode in studio.shows.episodes(show.id, archived=True)
         ],
     }  # fmt: skip
-    data = {"shows": listed, "archived": put_away, "guarded": studio.access.has_password}
+    guarded = studio.access.has_password
+    data = {"shows": listed, "archived": put_away, "guarded": guarded, "rate": RATE, "stages": STAGES}
     return page(request, "shows.html", data=data)
 
 
@@ -76,6 +78,9 @@ def episode_page(request: Request, episode_id: Id, stage: str, studio: WithStudi
         "jobs": studio.jobs.open_jobs(episode_id),
         "targets": [asdict(target) for target in TARGETS],
         "usual": asdict(USUAL),
+        "sure": SURE,
+        "stages": STAGES,
+        "next": StepOut.model_validate(studio.desk.step(episode_id)).model_dump(),
         "settings": [
             {**asdict(setting), "bounds": bounds_of(Recipe, setting.name)}
             for stage in VOICE_STAGES

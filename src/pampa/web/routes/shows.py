@@ -3,7 +3,7 @@
 from fastapi import APIRouter
 
 from pampa.web.routes.deps import Id, WithStudio
-from pampa.web.schemas import EpisodeChange, EpisodeOut, NewEpisode, NewShow, ShowChange, ShowOut
+from pampa.web.schemas import EpisodeChange, EpisodeOut, GlanceOut, NewEpisode, NewShow, ShowChange, ShowOut, StepOut
 
 router = APIRouter(tags=["shows"])
 
@@ -36,6 +36,18 @@ def list_episodes(show_id: Id, studio: WithStudio, archived: bool = False) -> li
 def make_episode(show_id: Id, body: NewEpisode, studio: WithStudio) -> EpisodeOut:
     """Begin an episode; without a number it gets the next one."""
     return EpisodeOut.of(studio.shows.make_episode(show_id, body.title, body.number))
+
+
+@router.get("/episodes/{episode_id}/glance")
+def glance(episode_id: Id, studio: WithStudio) -> GlanceOut:
+    """An episode at a glance: its talk drawn small, length, loudness, and what it needs next."""
+    return GlanceOut.model_validate(studio.desk.glance(episode_id))
+
+
+@router.get("/episodes/{episode_id}/next")
+def next_step(episode_id: Id, studio: WithStudio) -> StepOut:
+    """What an episode needs next, and why."""
+    return StepOut.model_validate(studio.desk.step(episode_id))
 
 
 @router.patch("/episodes/{episode_id}")

@@ -9,16 +9,16 @@ export function elsewhere(stage, waiting) {
       const on = (kind, work) => source.addEventListener(kind, (event) => work(JSON.parse(event.data)));
       on("revision", ({ revision }) => this.newer(revision));
       on("job", (job) => this.jobTold(job));
-      on("recordings", () => this.readRecordings());
+      on("recordings", () => { this.readRecordings(); this.readNextSoon(); });
       on("loudness", () => this.readLoudness());
-      on("lining", () => this.readLinings());
+      on("lining", () => { this.readLinings(); this.readNextSoon(); });
       on("checkups", () => this.readCheckups());
       on("mended", () => this.mendedTold());
       on("finds", () => this.readFinds());
       on("joins", () => this.readJoins());
       on("stems", () => this.readStems());
       on("larder", () => { if (this.isGatherView("larder")) this.readLarder(); });
-      on("deliveries", () => this.readDeliveries());
+      on("deliveries", () => { this.readDeliveries(); this.readNextSoon(); });
       // Whatever was told while nobody listened.
       source.onopen = () => { this.reload(); this.readRecordings(); this.readCheckups(); this.readJobs(); this.readDeliveries(); this.readLoudness(); if (this.isStage("prune")) this.readFinds(); if (this.isStage("mend")) this.mendedTold(); };
     },

@@ -21,6 +21,7 @@ import { history } from "./stage-history.js";
 import { places } from "./stage-places.js";
 import { seams } from "./stage-seams.js";
 import { balance } from "./stage-balance.js";
+import { nextStep } from "./next-step.js";
 import { patterns } from "./patterns.js";
 import { several } from "./several.js";
 import { gather } from "./stage-gather.js";
@@ -191,6 +192,7 @@ const core = {
     this.seek(this.playhead, { keep: true, playing: true });
     this.loudness.current = false;
     this.readLoudnessSoon();
+    this.readNextSoon();
     if (this.linings.length) this.readLinings();
   },
 
@@ -434,5 +436,5 @@ const core = {
 
 document.addEventListener("alpine:init", () => {
   fieldsKeepTyping(window.Alpine);
-  window.Alpine.data("episodePage", () => compose(core, elsewhere(stage, waiting), playing(stage, remember), gather(data, stage), forGood(function forget(kind, id) { this.removed = this.removed.filter((other) => other.id !== id); }), several(data, stage), patterns(data, stage), larder(data, stage), pickUp(data, stage), lineUp(data, stage), mend(data, stage), hand(stage, remembered, remember), seams(stage), places(data, stage), history(stage), finds(data, stage), balance(data), sendOut(data, stage)));
+  window.Alpine.data("episodePage", () => compose(core, elsewhere(stage, waiting), playing(stage, remember), gather(data, stage), forGood(function forget(kind, id) { this.removed = this.removed.filter((other) => other.id !== id); }), several(data, stage), patterns(data, stage), larder(data, stage), pickUp(data, stage), lineUp(data, stage), mend(data, stage), hand(stage, remembered, remember), seams(stage), places(data, stage), history(stage), finds(data, stage), balance(data), nextStep(data), sendOut(data, stage)));
 });

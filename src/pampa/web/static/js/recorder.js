@@ -17,7 +17,7 @@ export function makeRecorder({ onLevel, onLost }) {
     stream = await navigator.mediaDevices.getUserMedia({ audio });
     context = new AudioContext();
     rate = context.sampleRate;
-    await context.audioWorklet.addModule("/static/js/capture.js");
+    await context.audioWorklet.addModule(new URL("./capture.js", import.meta.url));
     const source = context.createMediaStreamSource(stream);
     const capture = new AudioWorkletNode(context, "capture", { numberOfInputs: 1, numberOfOutputs: 1, channelCount: 1, channelCountMode: "explicit" });
     monitor = new GainNode(context, { gain: 0 });

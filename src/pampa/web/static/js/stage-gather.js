@@ -7,6 +7,8 @@ import { upload } from "./uploads.js";
 
 const VIEWS = { recordings: "Recordings", larder: "Larder", "pick-up": "Pick-up line" };
 
+const ROLE_NAMES = { person: "a person", music: "music", effects: "an effect", "room tone": "room tone", spot: "a spot", reference: "the call" };
+
 export function gather(data, stage) {
   return {
     checkups: {},
@@ -146,6 +148,25 @@ export function gather(data, stage) {
     },
     setPerson(recording, event) { return this.setRecording(recording, { person: event.target.value }); },
     setRole(recording, event) { return this.setRecording(recording, { role: event.target.value }); },
+    // What it is for, as its sound tells, until somebody says so.
+    purposeOf(recording) {
+      const { purpose } = recording.facts;
+      if (!purpose || recording.state !== "ready") return "";
+      if (this.isUnsure(recording)) return purpose.other === "reference" ? "Others are heard in it. Is it the call?" : "Not sure by its sound. It is";
+      if (purpose.role === "reference") return "told by its sound: all others are heard in it";
+      return "told by its sound";
+    },
+    isUnsure: (recording) => Boolean(recording.facts.purpose) && recording.facts.purpose.sure < data.sure,
+    purposeName(recording, other) {
+      const { purpose } = recording.facts;
+      if (!purpose) return "";
+      if (purpose.other === "reference") return other ? "The call" : "A person";
+      return ROLE_NAMES[other ? purpose.other : purpose.role];
+    },
+    takePurpose(recording, other) {
+      const { purpose } = recording.facts;
+      return this.setRecording(recording, { role: other ? purpose.other : purpose.role });
+    },
     setChannels(recording, event) { return this.setRecording(recording, { channels: event.target.value }); },
     setFileName(recording, event) { return this.setRecording(recording, { name: event.target.value || recording.name }); },
     removeRecording(recording) {

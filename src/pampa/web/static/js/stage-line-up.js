@@ -45,8 +45,7 @@ export function lineUp(data, stage) {
     get references() { return this.recordings.filter((recording) => recording.state === "ready"); },
     get referenceId() {
       if (this.references.some((recording) => recording.id === this.reference)) return this.reference;
-      const call = this.references.find((recording) => recording.role === "reference" && /call|mix|backup/i.test(`${recording.person} ${recording.name}`));
-      const any = call ?? this.references.find((recording) => recording.role === "reference") ?? this.references[0];
+      const any = this.references.find((recording) => recording.role === "reference") ?? this.references[0];
       return any ? any.id : null;
     },
     isReference(recording) { return recording.id === this.referenceId; },

@@ -1,0 +1,1 @@
+"""What a file is for, told from its sound and from how it goes with the others."""
