@@ -10,7 +10,6 @@ from pampa.core.faults import fault_point
 from pampa.core.files.room import require_room
 from pampa.core.files.whole import MAKING, sync_folder, whole
 
-CHUNK = 1 << 20
 FOLDERS = ("originals", "uploads", "conformed", "treated", "deliveries")
 
 

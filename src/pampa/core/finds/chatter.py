@@ -15,7 +15,6 @@ STOP_S, END_STOP_S = 1.8, 1.2
 ALONE_S = 10.0
 LATEST_S, MOST_AFTER_S = 30.0, 12.0
 SHORTEST_S = 60.0
-CLAP_DB = -6.0
 
 
 def find_chatter(talking: Sequence[Bools], claps: Sequence[float]) -> list[Find]:

@@ -94,10 +94,8 @@ def _on_time_of(talk: _Talk, here: _Talk, clocks: dict[tuple[int, int], Clock], 
     """The other's talk on the call's time."""
     clock = clocks[min(call, other), max(call, other)]
     seconds = (np.arange(here.level.size) + 0.5) * CELL / WORK_RATE
-    if call < other:  # the clock leads from the other to the call
-        local = (seconds - clock.offset_s) / (1 + clock.drift_ppm * 1e-6)
-    else:
-        local = clock.offset_s + seconds * (1 + clock.drift_ppm * 1e-6)
+    # The clock leads from the later of the two in the list to the earlier one.
+    local = clock.to_local(seconds) if call < other else clock.to_reference(seconds)
     places = np.floor(local * WORK_RATE / CELL).astype(np.int64)
     inside = (places >= 0) & (places < talk.level.size)
     clipped = np.clip(places, 0, max(talk.level.size - 1, 0))

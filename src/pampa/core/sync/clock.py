@@ -1,11 +1,17 @@
 """The relation of two clocks. The sign convention is written here and nowhere else."""
 
 from dataclasses import dataclass
+from typing import TypeVar
 
 from pampa.core.errors import SignalError
+from pampa.core.sound import Curve
 
 MOST_DRIFT_PPM = 300.0
 CLOSEST_ANCHORS_S = 20.0
+
+
+Seconds = TypeVar("Seconds", float, Curve)
+"""A time, or an array of times."""
 
 
 @dataclass(frozen=True)
@@ -15,10 +21,10 @@ class Clock:
     offset_s: float
     drift_ppm: float
 
-    def to_reference(self, local_s: float) -> float:
+    def to_reference(self, local_s: Seconds) -> Seconds:
         return self.offset_s + local_s * (1 + self.drift_ppm * 1e-6)
 
-    def to_local(self, reference_s: float) -> float:
+    def to_local(self, reference_s: Seconds) -> Seconds:
         return (reference_s - self.offset_s) / (1 + self.drift_ppm * 1e-6)
 
     def onto(self, other: "Clock") -> "Clock":

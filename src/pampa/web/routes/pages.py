@@ -8,6 +8,8 @@ from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from pampa.core.deliver.targets import TARGETS
 from pampa.core.errors import NotFound
+from pampa.core.files.stalks import CELL, COARSER, LEVELS
+from pampa.core.finds.deciding import POLICY
 from pampa.core.mend.amounts import USUAL
 from pampa.core.purpose.kind import SURE
 from pampa.core.sound import RATE
@@ -15,6 +17,7 @@ from pampa.core.timeline.limits import bounds_of
 from pampa.core.voice.recipe import Recipe
 from pampa.core.voice.stages import STAGES as VOICE_STAGES
 from pampa.studio.access import TooManyGuesses
+from pampa.studio.sounds import COMMON_LEVEL_LUFS
 from pampa.web.larder_schemas import PatternOut
 from pampa.web.lining_schemas import LiningOut
 from pampa.web.pages import page
@@ -24,6 +27,10 @@ from pampa.web.schemas import DeliveryOut, EpisodeOut, EpisodeState, ShowOut, St
 from pampa.web.security import same_token
 
 router = APIRouter()
+CONSTANTS = {
+    "rate": RATE, "cells": [CELL * COARSER**level for level in range(LEVELS)], "common_level": COMMON_LEVEL_LUFS,
+}  # fmt: skip
+"""What a page reckons with too."""
 
 STAGES = {
     "gather": "Gather", "line-up": "Line up", "mend": "Mend", "prune": "Prune", "balance": "Balance",
@@ -48,7 +55,14 @@ def shows(request: Request, studio: WithStudio, archived: bool = False) -> HTMLR
         ],
     }  # fmt: skip
     guarded = studio.access.has_password
-    data = {"shows": listed, "archived": put_away, "guarded": guarded, "rate": RATE, "stages": STAGES}
+    data = {
+        "shows": listed,
+        "archived": put_away,
+        "guarded": guarded,
+        "rate": RATE,
+        "stages": STAGES,
+        "constants": CONSTANTS,
+    }
     return page(request, "shows.html", data=data)
 
 
@@ -69,7 +83,7 @@ def episode_page(request: Request, episode_id: Id, stage: str, studio: WithStudi
         "episode": EpisodeOut.of(episode).model_dump(),
         "choices": episode.choices,
         "stage": stage,
-        "rate": RATE,
+        "constants": CONSTANTS,
         "state": EpisodeState.of(studio.editing.state(episode_id)).model_dump(),
         "recordings": [RecordingOut.of(r).model_dump() for r in studio.recordings.of_episode(episode_id)],
         "removed": [RecordingOut.of(r).model_dump() for r in studio.recordings.of_episode(episode_id, removed=True)],
@@ -79,6 +93,7 @@ def episode_page(request: Request, episode_id: Id, stage: str, studio: WithStudi
         "targets": [asdict(target) for target in TARGETS],
         "usual": asdict(USUAL),
         "sure": SURE,
+        "policy": asdict(POLICY),
         "stages": STAGES,
         "next": StepOut.model_validate(studio.desk.step(episode_id)).model_dump(),
         "settings": [

@@ -1,6 +1,7 @@
 // Finding the same moment by hand: the reference and the recording, each as a whole and close up, each with a mark.
 
 import { api } from "./api.js";
+import { RATE } from "./constants.js";
 import { fit, readInk } from "./ink.js";
 import { clock } from "./time.js";
 
@@ -46,7 +47,7 @@ export function mountAnchors({ canvas, onMark }) {
     ctx.font = `12px ${ink.mono}`;
     ctx.textAlign = "right";
     ctx.fillStyle = ink.ink;
-    ctx.fillText(`${clock(side.mark_s * 48000)}${String(Math.round(side.mark_s * 1000) % 100).padStart(2, "0")}`, LEFT + width, top + 10);
+    ctx.fillText(`${clock(side.mark_s * RATE)}${String(Math.round(side.mark_s * 1000) % 100).padStart(2, "0")}`, LEFT + width, top + 10);
     drawWhole(ctx, side, top + 20, width, colour);
     drawClose(ctx, side, top + 20 + WHOLE + 6, height - WHOLE - 38, width, colour);
   }
@@ -67,9 +68,9 @@ export function mountAnchors({ canvas, onMark }) {
   }
 
   function drawClose(ctx, side, top, height, width, colour) {
-    const start = Math.round(first(side) * 48000);
+    const start = Math.round(first(side) * RATE);
     const points = Math.round(width);
-    const wave = fetched(`w${side.recording}:${start}:${view.span}:${points}`, `/api/recordings/${side.recording}/wave?start=${start}&stop=${start + view.span * 48000}&points=${points}`, (buffer) => new Int16Array(buffer));
+    const wave = fetched(`w${side.recording}:${start}:${view.span}:${points}`, `/api/recordings/${side.recording}/wave?start=${start}&stop=${start + view.span * RATE}&points=${points}`, (buffer) => new Int16Array(buffer));
     const middle = top + height / 2;
     ctx.fillStyle = ink["rule-soft"];
     ctx.fillRect(LEFT, middle, width, 1);

@@ -1,5 +1,6 @@
 // Loudness along the episode against its target, as a drawing that can be clicked.
 
+import { RATE } from "./constants.js";
 import { fit, readInk } from "./ink.js";
 import { level, shortClock } from "./time.js";
 
@@ -9,7 +10,7 @@ const TOP = 14;
 const BOTTOM = 24;
 
 export function mountChart({ canvas, onGo }) {
-  let view = { curve: [], target: -16, shift: 0, rate: 48000 };
+  let view = { curve: [], target: -16, shift: 0, rate: RATE };
   let ink = readInk(canvas);
   let frame = 0;
   const schedule = () => { frame ||= requestAnimationFrame(draw); };

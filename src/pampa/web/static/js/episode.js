@@ -5,6 +5,7 @@ import { changed } from "./changes.js";
 import { mountChart } from "./chart.js";
 import { mountCheckup } from "./checkup.js";
 import { compose } from "./compose.js";
+import { COMMON_LEVEL, RATE } from "./constants.js";
 import { elsewhere } from "./elsewhere.js";
 import { finds } from "./stage-finds.js";
 import { forGood } from "./for-good.js";
@@ -36,8 +37,6 @@ import { fieldsKeepTyping } from "./typing.js";
 
 const SETTLE_MS = 150; // the page is drawn and answers; what is not seen can be filled in
 const data = JSON.parse(document.getElementById("page-data").textContent);
-const RATE = data.rate;
-const COMMON_LEVEL = -21;
 const LINES = [5, 10, 20, 30, 60, 120];
 const remembered = (key, fallback) => JSON.parse(localStorage.getItem(`pampa-${key}`) ?? JSON.stringify(fallback));
 const remember = (key, value) => localStorage.setItem(`pampa-${key}`, JSON.stringify(value));
@@ -436,5 +435,5 @@ const core = {
 
 document.addEventListener("alpine:init", () => {
   fieldsKeepTyping(window.Alpine);
-  window.Alpine.data("episodePage", () => compose(core, elsewhere(stage, waiting), playing(stage, remember), gather(data, stage), forGood(function forget(kind, id) { this.removed = this.removed.filter((other) => other.id !== id); }), several(data, stage), patterns(data, stage), larder(data, stage), pickUp(data, stage), lineUp(data, stage), mend(data, stage), hand(stage, remembered, remember), seams(stage), places(data, stage), history(stage), finds(data, stage), balance(data), nextStep(data), sendOut(data, stage)));
+  window.Alpine.data("episodePage", () => compose(core, elsewhere(stage, waiting), playing(stage, remember), gather(data, stage), forGood(function forget(kind, id) { this.removed = this.removed.filter((other) => other.id !== id); }), several(data, stage), patterns(data, stage), larder(data, stage), pickUp(data, stage), lineUp(data, stage), mend(data, stage), hand(stage, remembered, remember), seams(stage), places(data, stage), history(), finds(data, stage), balance(data), nextStep(data), sendOut(data, stage)));
 });

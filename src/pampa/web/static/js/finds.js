@@ -2,13 +2,8 @@
 
 import { firstEndingAfter } from "./geometry.js";
 
-const SAME = 0.5;
-const WHOLE = { silence: 0.98, usual: 0.6 }; // of what is left of it: a restart is still one when its um has gone
-const GONE = 0.35;
-const AROUND_CLICK = 384; // frames: the cross-fade of a join must not reach into the click
-
-// Finds with `place` and `until` in the episode and a `state`: open, left, shortened or out.
-export function placeFinds(doc, finds) {
+// Finds with `place` and `until` in the episode and a `state`: open, left, shortened or out. `policy` is the server's.
+export function placeFinds(doc, finds, policy) {
   const homes = new Map();
   for (const track of doc.tracks) for (const clip of track.clips) {
     if (!homes.has(clip.recording)) homes.set(clip.recording, []);
@@ -24,16 +19,16 @@ export function placeFinds(doc, finds) {
   const others = doc.tracks.filter((track) => track.kind === "spot" || (track.kind === "person" && track.clips.some((clip) => !known.has(clip.recording))));
   const placed = [];
   for (const find of finds) {
-    const there = placeOf(find, homes.get(find.recording) ?? []);
+    const there = placeOf(find, homes.get(find.recording) ?? [], policy);
     if (!there) continue;
     if (find.kind === "silence" && others.some((track) => soundsWithin(track.clips, there.place, there.until))) continue;
-    const state = there.state === "open" && doc.left.some((left) => isSame(left, find)) ? "left" : there.state;
+    const state = there.state === "open" && doc.left.some((left) => isSame(left, find, policy.same)) ? "left" : there.state;
     placed.push({ ...find, ...there, state });
   }
   return placed.sort((a, b) => a.place - b.place);
 }
 
-function placeOf(find, homes) {
+function placeOf(find, homes, policy) {
   const length = find.stop - find.start;
   let low = 0;
   let high = homes.length;
@@ -62,7 +57,7 @@ function placeOf(find, homes) {
     return next ? { place: next.clip.start, until: next.clip.start, track: next.track.id, trackName: next.track.name, state: "out" } : null;
   }
   const share = covered / length;
-  return { ...first, until, state: share >= (WHOLE[find.kind] ?? WHOLE.usual) ? "open" : share <= GONE ? "out" : "shortened" };
+  return { ...first, until, state: share >= policy.manners[find.kind].whole ? "open" : share <= policy.gone ? "out" : "shortened" };
 }
 
 const soundsWithin = (clips, start, stop) => {
@@ -70,22 +65,25 @@ const soundsWithin = (clips, start, stop) => {
   return clip !== undefined && clip.start < stop;
 };
 
-function isSame(left, find) {
+function isSame(left, find, share) {
   if (left.kind !== find.kind || left.recording !== find.recording) return false;
   const met = Math.min(left.stop, find.stop) - Math.max(left.start, find.start);
-  return met >= SAME * Math.max(left.stop - left.start, find.stop - find.start);
+  return met >= share * Math.max(left.stop - left.start, find.stop - find.start);
 }
 
-// Whether what follows moves up. Nobody's words are cut for what another said: then only its room is left.
-export const closesUp = (find) => find.kind === "silence" || find.kind === "chatter" || (find.alone && !["backchannel", "knock"].includes(find.kind));
+// Whether what follows moves up.
+export function closesUp(find, policy) {
+  const { closes } = policy.manners[find.kind];
+  return closes === "always" || (closes === "alone" && find.alone);
+}
 
-// What is taken out for a find: of everybody, or of its own person only where others go on talking.
-export function cutFor(find, keep) {
+// What is taken out for a find: of everybody, or of its own person only, where others go on talking.
+export function cutFor(find, keep, policy) {
   if (find.kind === "silence") {
-    const kept = Math.min(keep, find.until - find.place - 480);
+    const kept = Math.min(keep, find.until - find.place - policy.rest);
     return { start: Math.round(find.place + kept / 2), stop: Math.round(find.until - kept / 2) };
   }
-  const around = find.kind === "click" ? AROUND_CLICK : 0;
+  const { around } = policy.manners[find.kind];
   const cut = { start: Math.max(find.place - around, 0), stop: find.until + around };
-  return closesUp(find) ? cut : { ...cut, tracks: [find.track] };
+  return closesUp(find, policy) ? cut : { ...cut, tracks: [find.track] };
 }

@@ -1,5 +1,7 @@
 // Where things are on the sheet: pure functions between frames and pixels. Nothing here draws.
 
+import { CELLS } from "./constants.js";
+
 export const LEFT = 96;
 export const RIGHT = 16;
 const PAIR = 78;
@@ -117,9 +119,9 @@ export function stalkShare(byte, gainDb) {
 
 // Which level of the pyramid to read for stalks of so many frames, and how many frames its cells have.
 export function levelFor(framesPerStalk) {
-  if (framesPerStalk >= 480 * 64) return { level: 2, cell: 480 * 64 };
-  if (framesPerStalk >= 480 * 8) return { level: 1, cell: 480 * 8 };
-  return { level: 0, cell: 480 };
+  const coarsest = CELLS.findLastIndex((cell) => framesPerStalk >= cell);
+  const level = Math.max(coarsest, 0);
+  return { level, cell: CELLS[level] };
 }
 
 // Where a place of the old episode is in the new one: the same moment of the same recording, if it is still there.

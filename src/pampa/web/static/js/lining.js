@@ -1,6 +1,7 @@
 // Reference and recording at three places at once, and the measured offsets with their line.
 
 import { api } from "./api.js";
+import { RATE } from "./constants.js";
 import { fit, readInk } from "./ink.js";
 import { clock, level, shortClock } from "./time.js";
 
@@ -56,7 +57,7 @@ export function mountLining({ canvas, onSlide, onPlace }) {
     ctx.fillText(PLACES[index], box.left, box.top - 8, box.width - 80);
     ctx.font = `12px ${ink.mono}`;
     ctx.textAlign = "right";
-    ctx.fillText(clock(view.lining.views_s[index] * 48000), box.left + box.width, box.top - 8);
+    ctx.fillText(clock(view.lining.views_s[index] * RATE), box.left + box.width, box.top - 8);
     const ground = box.top + box.height / 2;
     ctx.strokeStyle = chosen ? ink.accent : ink["rule"];
     ctx.lineWidth = chosen ? 1.5 : 1;
@@ -115,7 +116,7 @@ export function mountLining({ canvas, onSlide, onPlace }) {
     }
     const wide = [15, 30, 60, 120, 300, 600, 900].find((candidate) => last / candidate <= 9) ?? 1800;
     ctx.textAlign = "center";
-    for (let at = 0; at <= last; at += wide) ctx.fillText(shortClock(at * 48000), x(at), box.top + box.height + 14);
+    for (let at = 0; at <= last; at += wide) ctx.fillText(shortClock(at * RATE), x(at), box.top + box.height + 14);
     ctx.strokeStyle = ink.accent;
     ctx.lineWidth = 1.5;
     ctx.beginPath();

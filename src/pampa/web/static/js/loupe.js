@@ -1,6 +1,7 @@
 // The loupe: the true waveform of a few seconds, with edges that can be dragged.
 
 import { api } from "./api.js";
+import { RATE } from "./constants.js";
 import { driftOf, firstEndingAfter } from "./geometry.js";
 import { fit, peopleOf, readInk } from "./ink.js";
 import { clock, length } from "./time.js";
@@ -10,7 +11,7 @@ const RIGHT = 16;
 const GRIP = 7;
 
 export function mountLoupe({ canvas, onSelect, onSeek, onTrim, onMove, onSlip, onSide, onFind, onPick }) {
-  let view = { doc: null, gains: new Map(), centre: 0, span: 6 * 48000, selection: null, playhead: 0, clip: null, find: null, missing: null, rate: 48000 };
+  let view = { doc: null, gains: new Map(), centre: 0, span: 6 * RATE, selection: null, playhead: 0, clip: null, find: null, missing: null, rate: RATE };
   let ink = readInk(canvas);
   let frame = 0;
   let drag = null;

@@ -1,11 +1,11 @@
 // The picture of one recording: its spectrum over time, or its wave, with what Mend has found marked under it.
 
 import { api } from "./api.js";
+import { RATE } from "./constants.js";
 import { levelFor } from "./geometry.js";
 import { fit, readInk } from "./ink.js";
 import { clock } from "./time.js";
 
-const RATE = 48000;
 const COLUMNS = 256;
 const ROWS = 160;
 const FINEST = 128;

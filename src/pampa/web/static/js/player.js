@@ -1,8 +1,8 @@
 // Playing what the server renders: pieces fetched ahead and scheduled without gaps.
 
 import { api } from "./api.js";
+import { RATE } from "./constants.js";
 
-const RATE = 48000;
 const HOP = 960;
 const AHEAD_S = 1.2;
 const KEEP_S = 0.12;

@@ -1,10 +1,11 @@
 // Small overviews in the rows of a list: each a whole recording, or a stretch, from the coarsest level of its pyramid.
 
 import { api } from "./api.js";
+import { CELLS, RATE } from "./constants.js";
 import { fit, readInk, sizeOf, textured } from "./ink.js";
 
 // Frames in a cell of each level that is drawn, and how long a stretch may be for the finer one.
-const CELLS = [[1, 480 * 8, 30 * 48000], [2, 480 * 64, Infinity]];
+const LEVELS = [[1, CELLS[1], 30 * RATE], [2, CELLS[2], Infinity]];
 
 // Items: { id, start, frames, kind, person, ready, version }; `person` is the hue and texture that the sheet uses.
 export function mountRows({ list }) {
@@ -18,7 +19,7 @@ export function mountRows({ list }) {
     const key = `${id}:${version}:${start}:${frames}`;
     if (!kept.has(key)) {
       kept.set(key, null);
-      const [level, cell] = CELLS.find(([, , longest]) => frames < longest);
+      const [level, cell] = LEVELS.find(([, , longest]) => frames < longest);
       const [first, last] = [Math.floor(start / cell), Math.ceil((start + frames) / cell)];
       api.bytes(`/api/recordings/${id}/stalks?level=${level}&first=${first}&last=${last}`)
         .then((response) => response.arrayBuffer())

@@ -1,5 +1,6 @@
 // The sheet: the episode's time in lines down the page. Owns the two canvases of the sheet and the pointer on them.
 
+import { RATE } from "./constants.js";
 import { LEFT, RIGHT, firstEndingAfter, frameAt, layoutLines, levelFor, lineAtY, lineOf, paceOf, stalkShare, trackAt, xOf } from "./geometry.js";
 import { fit, peopleOf, readInk, sizeOf, textured } from "./ink.js";
 import { drawFind, drawMarker, drawSeam, drawSections } from "./marks.js";
@@ -17,7 +18,7 @@ const FINGER = 18;
 const BUDGET = 6; // ms of drawing lines in one frame; what is left over follows in the next
 
 export function mountSheet({ scroller, spacer, canvas, overlay, stalks, onSeek, onSelect, onClip, onSeam, onView, onPinch, onTwoTap }) {
-  let view = { doc: null, gains: new Map(), secondsPerLine: 20, playhead: 0, selection: null, clip: null, seam: null, finds: [], find: null, rate: 48000 };
+  let view = { doc: null, gains: new Map(), secondsPerLine: 20, playhead: 0, selection: null, clip: null, seam: null, finds: [], find: null, rate: RATE };
   let layout = { lines: [], height: 0, frames: 1, length: 0 };
   let ink = readInk(canvas);
   let tiles = { plain: [], muted: [] };
@@ -346,8 +347,7 @@ export function mountSheet({ scroller, spacer, canvas, overlay, stalks, onSeek, 
     return onSeek(at.frame);
   }
 
-  const resized = new ResizeObserver(schedule);
-  resized.observe(scroller);
+  new ResizeObserver(schedule).observe(scroller);
   scroller.addEventListener("scroll", () => { top = scroller.scrollTop; schedule(); }, { passive: true });
   overlay.addEventListener("pointerdown", pressed);
   overlay.addEventListener("pointermove", dragged);
@@ -380,11 +380,6 @@ export function mountSheet({ scroller, spacer, canvas, overlay, stalks, onSeek, 
       const { height } = sizeOf(scroller);
       const inside = line.top >= top + 4 && line.top + line.height <= top + height - 4;
       if (!inside || always) scroller.scrollTop = Math.max(line.top - height * 0.3, 0);
-    },
-    destroy() {
-      cancelAnimationFrame(frame);
-      cancelAnimationFrame(overlayFrame);
-      resized.disconnect();
     },
   };
 }

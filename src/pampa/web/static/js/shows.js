@@ -2,6 +2,7 @@
 
 import { api } from "./api.js";
 import { compose } from "./compose.js";
+import { RATE } from "./constants.js";
 import { forGood } from "./for-good.js";
 import { stalkShare } from "./geometry.js";
 import { level, shortClock } from "./time.js";
@@ -50,7 +51,7 @@ function desk() {
     stepOf(episode) { return this.glanceOf(episode)?.step.told ?? ""; },
     lengthOf(episode) {
       const glance = this.glanceOf(episode);
-      return glance && glance.length ? shortClock(glance.length, data.rate) : "";
+      return glance && glance.length ? shortClock(glance.length, RATE) : "";
     },
     loudnessOf(episode) {
       const lufs = this.glanceOf(episode)?.lufs ?? null;

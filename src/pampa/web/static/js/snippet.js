@@ -1,8 +1,8 @@
 // Playing one short piece of sound that the server made, apart from the episode.
 
 import { api } from "./api.js";
+import { RATE } from "./constants.js";
 
-const RATE = 48000;
 
 export function makeSnippet({ onEnd }) {
   let context = null;

@@ -1,9 +1,9 @@
 // Prune's finds: how many of each kind, one after another by a key, all of a kind at once.
 
 import { api } from "./api.js";
+import { RATE } from "./constants.js";
 import { closesUp, cutFor, placeFinds } from "./finds.js";
 
-const RATE = 48000;
 const LISTED = 24;
 const RUN_IN = 1.5 * RATE;
 const TAKEN_WHOLE = 0.15;
@@ -22,6 +22,7 @@ const named = (kind) => (/^[aeiou]/.test(ONE[kind]) ? `an ${ONE[kind]}` : `a ${O
 const USUAL = { longer: 1.2, keep: 0.6, sure: 50, pause: 0, after: "hear", hidden: ["breath", "click"] };
 
 export function finds(data, stage) {
+  const { policy } = data;
   const key = `pampa-finds-${data.show.id}`;
   const settings = { ...USUAL, ...JSON.parse(localStorage.getItem(key) ?? "{}") };
   let known = [];
@@ -53,7 +54,7 @@ export function finds(data, stage) {
     },
     // Finds follow their recordings: after every edit they are laid on the sheet anew.
     placeFinds() {
-      placed = placeFinds(stage.doc, [...known, ...stage.doc.added.map(byHand)]).filter((find) => this.isWanted(find)).map(withEdges);
+      placed = placeFinds(stage.doc, [...known, ...stage.doc.added.map(byHand)], policy).filter((find) => this.isWanted(find)).map(withEdges);
       this.findKinds = KINDS.map(({ kind, name }) => {
         const all = placed.filter((find) => find.kind === kind);
         const open = all.filter((find) => this.isAsked(find));
@@ -70,15 +71,15 @@ export function finds(data, stage) {
       const shown = this.stage === "prune" ? placed.filter((find) => this.isShown(find) && ["open", "left"].includes(find.state)) : [];
       const chosen = this.chosenFind === null ? null : this.chosenFind.id;
       stage.sheet.show({ finds: shown, find: chosen });
-      const told = this.chosenFind && closesUp(this.chosenFind) ? { ...this.chosenFind, cut: cutFor(this.chosenFind, this.findSettings.keep * RATE) } : this.chosenFind;
+      const told = this.chosenFind && closesUp(this.chosenFind, policy) ? { ...this.chosenFind, cut: cutFor(this.chosenFind, this.findSettings.keep * RATE, policy) } : this.chosenFind;
       stage.loupe.show({ find: told });
       stage.overview.show({ finds: shown.filter((find) => find.state === "open") });
     },
     isShown(find) { return !this.findSettings.hidden.includes(find.kind) && find.confidence * 100 >= this.findSettings.sure; },
     isAsked(find) { return find.state === "open" && find.confidence * 100 >= this.findSettings.sure; },
     saves(find) {
-      if (!closesUp(find)) return 0;
-      const cut = cutFor(find, this.findSettings.keep * RATE);
+      if (!closesUp(find, policy)) return 0;
+      const cut = cutFor(find, this.findSettings.keep * RATE, policy);
       return Math.max(cut.stop - cut.start, 0);
     },
     get openFinds() { return placed.filter((find) => this.isShown(find) && find.state === "open"); },
@@ -138,7 +139,7 @@ export function finds(data, stage) {
       this.placeFinds();
       this.chosenFind = placed.find((other) => other.id === find.id) ?? null;
       this.drawFinds();
-      return this.chosenFind && closesUp(find) ? this.hearWithout() : this.hearFind();
+      return this.chosenFind && closesUp(find, policy) ? this.hearWithout() : this.hearFind();
     },
     markFind() {
       if (this.needsSelection()) return null;
@@ -171,7 +172,7 @@ export function finds(data, stage) {
     async cutFind(keep) {
       const find = this.chosenFind;
       if (!find) { this.problem = "No find is chosen. Press N for the next one, or click one in the list."; return null; }
-      const made = await this.edit(() => ({ edit: "prune", name: named(find.kind), cuts: [cutFor(find, keep * RATE)] }));
+      const made = await this.edit(() => ({ edit: "prune", name: named(find.kind), cuts: [cutFor(find, keep * RATE, policy)] }));
       return made ? this.decided(find) : null;
     },
     async leaveFind() {
@@ -197,7 +198,7 @@ export function finds(data, stage) {
       if (!chosen.length) return;
       const { name } = KINDS.find((entry) => entry.kind === kind);
       const told = chosen.length === 1 ? named(kind) : `${chosen.length} ${name.toLowerCase()}`;
-      const made = await this.edit(() => ({ edit: "prune", name: told, cuts: chosen.map((find) => cutFor(find, this.findSettings.keep * RATE)) }));
+      const made = await this.edit(() => ({ edit: "prune", name: told, cuts: chosen.map((find) => cutFor(find, this.findSettings.keep * RATE, policy)) }));
       if (!made) return;
       this.placeFinds();
       this.say(`${told[0].toUpperCase()}${told.slice(1)} ${kind === "silence" ? "shortened" : "taken out"}. Ctrl Z takes it back.`);

@@ -1,6 +1,7 @@
 // Gather: bring files in, say who is who.
 
 import { api } from "./api.js";
+import { RATE } from "./constants.js";
 import { peopleOf } from "./ink.js";
 import { level, shortClock } from "./time.js";
 import { upload } from "./uploads.js";
@@ -66,7 +67,7 @@ export function gather(data, stage) {
       const checkup = this.examinedRecording ? this.checkupOf(this.examinedRecording) : null;
       if (!checkup || !checkup.room_tone) return "";
       const [start, length] = checkup.room_tone;
-      return `Room tone: the quietest steady stretch is ${length.toFixed(1)}\u00a0s at ${this.clock(start * data.rate)}.`;
+      return `Room tone: the quietest steady stretch is ${length.toFixed(1)}\u00a0s at ${this.clock(start * RATE)}.`;
     },
     // What can be done about the sides at once; the rest is for Mend.
     canDo: (finding) => ["split", "left", "right"].includes(finding.process),
@@ -153,9 +154,10 @@ export function gather(data, stage) {
       const { purpose } = recording.facts;
       if (!purpose || recording.state !== "ready") return "";
       if (this.isUnsure(recording)) return purpose.other === "reference" ? "Others are heard in it. Is it the call?" : "Not sure by its sound. It is";
-      if (purpose.role === "reference") return "told by its sound: all others are heard in it";
+      if (purpose.role === "reference") return "all others are heard in it";
       return "told by its sound";
     },
+    whoAsks: (recording) => (["person", "reference"].includes(recording.role) ? "Who is this?" : "What is this?"),
     isUnsure: (recording) => Boolean(recording.facts.purpose) && recording.facts.purpose.sure < data.sure,
     purposeName(recording, other) {
       const { purpose } = recording.facts;
@@ -197,7 +199,7 @@ export function gather(data, stage) {
       if (recording.state === "waiting") return "coming in …";
       if (recording.state === "failed") return recording.error;
       const channels = facts.channels === 1 ? "mono" : facts.channels === 2 ? "stereo" : `${facts.channels} channels`;
-      return `${shortClock(facts.duration_s * data.rate, data.rate)} · ${facts.format} · ${(facts.rate / 1000).toFixed(1)} kHz · ${channels}`;
+      return `${shortClock(facts.duration_s * RATE, RATE)} · ${facts.format} · ${(facts.rate / 1000).toFixed(1)} kHz · ${channels}`;
     },
     levelsOf(recording) {
       const { facts } = recording;

@@ -1,9 +1,9 @@
 // Prune by hand: select, take out, put in, carry, slide; and what can be done with one piece.
 
 import { api } from "./api.js";
+import { RATE } from "./constants.js";
 import { firstEndingAfter } from "./geometry.js";
 
-const RATE = 48000;
 const NUDGE = RATE / 100;
 const RUN_IN = 1.5 * RATE;
 const VIEWS = ["finds", "seams", "places", "history"];
@@ -209,7 +209,6 @@ export function hand(stage, remembered, remember) {
       const { start, stop, pieces } = this.copied();
       return this.edit({ edit: "insert", name: "a copy", at: stop, length: stop - start, pieces });
     },
-    carryHere() { this.cutToCarry(); return this.paste(); },
 
     // -- one person against the others -------------------------------------------------------------------
 
@@ -233,7 +232,6 @@ export function hand(stage, remembered, remember) {
       if (this.piece.kind === "spot") return this.edit({ edit: "lift_spot", clip: this.piece.id });
       return this.edit({ edit: "remove_clip", clip: this.piece.id });
     },
-    removeAlone() { return this.edit({ edit: "remove_clip", clip: this.piece.id }); },
     muteClip() { return this.edit({ edit: "set_clip", clip: this.piece.id, muted: !this.piece.muted }); },
     setClip(name, event) {
       const value = Number(event.target.value);

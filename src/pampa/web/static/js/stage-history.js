@@ -2,7 +2,7 @@
 
 import { api } from "./api.js";
 
-export function history(stage) {
+export function history() {
   return {
     pastEdits: [],
     versions: [],

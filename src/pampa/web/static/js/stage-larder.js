@@ -1,6 +1,7 @@
 // The larder in Gather: search it, listen in place, use a piece, tag it, bring files in.
 
 import { api } from "./api.js";
+import { RATE } from "./constants.js";
 import { level, placeOf } from "./time.js";
 import { upload } from "./uploads.js";
 
@@ -70,7 +71,7 @@ export function larder(data, stage) {
     },
     async hearPiece(piece, start) {
       if (this.isHeard(piece)) return stage.snippet.stop();
-      const frames = Math.min(piece.length - start, HEARD_S * data.rate);
+      const frames = Math.min(piece.length - start, HEARD_S * RATE);
       return this.attempt(async () => {
         await stage.snippet.play(`/api/recordings/${piece.id}/sound?start=${piece.start + start}&frames=${Math.max(frames, 1)}`);
         this.heardPiece = piece.id;
@@ -79,10 +80,10 @@ export function larder(data, stage) {
 
     // -- using and changing ------------------------------------------------------------------------------
 
-    get usePlace() { return this.useAt === "start" ? 0 : this.useAt === "playhead" ? this.playhead : placeOf(this.useTime, data.rate) ?? 0; },
+    get usePlace() { return this.useAt === "start" ? 0 : this.useAt === "playhead" ? this.playhead : placeOf(this.useTime, RATE) ?? 0; },
     get useTitle() { return `Lay it into the episode at ${this.clock(this.usePlace)}`; },
     setUseTime(event) {
-      if (placeOf(event.target.value, data.rate) === null) { this.problem = `“${event.target.value}” is not a time. Write it as 0:04:20, 4:20 or 260.`; return; }
+      if (placeOf(event.target.value, RATE) === null) { this.problem = `“${event.target.value}” is not a time. Write it as 0:04:20, 4:20 or 260.`; return; }
       this.useTime = event.target.value;
     },
     usePiece(piece) {
@@ -111,7 +112,7 @@ export function larder(data, stage) {
       const recording = this.examinedRecording;
       const [start, length] = this.checkupOf(recording).room_tone;
       return this.attempt(async () => {
-        await this.keep(recording, { kind: "room tone", name: `Room tone, ${recording.person || recording.name}`, start: Math.round(start * data.rate), length: Math.round(length * data.rate) });
+        await this.keep(recording, { kind: "room tone", name: `Room tone, ${recording.person || recording.name}`, start: Math.round(start * RATE), length: Math.round(length * RATE) });
         this.say("The room tone is kept in the larder.");
       });
     },

@@ -2,6 +2,7 @@
 
 import { api } from "./api.js";
 import { mountAnchors } from "./anchors.js";
+import { RATE } from "./constants.js";
 import { mountLining } from "./lining.js";
 import { makeSnippet } from "./snippet.js";
 import { level, signed } from "./time.js";
@@ -149,7 +150,7 @@ export function lineUp(data, stage) {
 
     side(id, index, person) {
       const recording = this.recordings.find((candidate) => candidate.id === id);
-      return { recording: id, name: this.nameOf(id), length_s: recording.facts.conformed_frames / data.rate, mark_s: this.marks[index], centre_s: this.centres[index], person };
+      return { recording: id, name: this.nameOf(id), length_s: recording.facts.conformed_frames / RATE, mark_s: this.marks[index], centre_s: this.centres[index], person };
     },
     toggleByHand() {
       this.byHand = !this.byHand;

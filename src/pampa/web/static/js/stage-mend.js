@@ -2,10 +2,10 @@
 
 import { api } from "./api.js";
 import { mountCheckup } from "./checkup.js";
+import { RATE } from "./constants.js";
 import { mountMendPicture } from "./mend-picture.js";
 import { makePlayer } from "./player.js";
 
-const RATE = 48000;
 const PROCESSES = [
   { name: "drop_outs", title: "Drop-outs", about: "Short gaps are filled, longer ones get the room." },
   { name: "clipping", title: "Clipping", about: "Tops that were cut off are rebuilt." },

@@ -1,6 +1,6 @@
 // Pick-up lines: a forgotten sentence said again into the browser, take after take, straight onto the sheet.
 
-import { api } from "./api.js";
+import { RATE } from "./constants.js";
 import { makeRecorder, wavFile } from "./recorder.js";
 import { mountTake } from "./take.js";
 import { level } from "./time.js";
@@ -177,7 +177,7 @@ export function pickUp(data, stage) {
     toggleCountIn() { this.countIn = !this.countIn; remember("count-in", this.countIn); },
     toggleMonitoring() { this.monitoring = !this.monitoring; stage.recorder.monitor(this.monitoring); },
     get recordName() { return this.counting ? `${this.counting} …` : this.isRecording ? "Stop" : "Record"; },
-    get takeClock() { return this.clock(this.takeSeconds * data.rate); },
+    get takeClock() { return this.clock(this.takeSeconds * RATE); },
     get micLevel() { return this.micPeak > 1e-4 ? level(20 * Math.log10(this.micPeak), 0) : "–"; },
     get micSays() {
       if (this.micPeak >= CLIPPED) return "It clips. Turn the microphone down.";

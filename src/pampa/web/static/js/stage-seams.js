@@ -1,8 +1,8 @@
 // Prune's seams: listed, opened to see what is missing, their sides dragged, and which of them may be heard.
 
 import { api } from "./api.js";
+import { RATE } from "./constants.js";
 
-const RATE = 48000;
 const RUN_IN = 2 * RATE;
 const LISTED = 40;
 

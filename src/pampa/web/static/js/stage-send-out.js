@@ -1,6 +1,7 @@
 // Send out: targets, formats, and the files made.
 
 import { api } from "./api.js";
+import { RATE } from "./constants.js";
 import { level, localMinute, signed } from "./time.js";
 
 const RATES = { false: [96, 128, 160, 192, 256, 320], true: [48, 64, 80, 96, 128, 160] };
@@ -90,7 +91,7 @@ export function sendOut(data, stage) {
       stage.chart.show({
         curve: file ? file.sheet.short_term_lufs : this.loudness.short_term_lufs,
         target: file ? file.sheet.target_lufs : this.plan.target_lufs,
-        shift, rate: data.rate,
+        shift, rate: RATE,
       });
     },
     get chartTitle() {

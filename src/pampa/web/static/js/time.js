@@ -1,6 +1,8 @@
 // Times and levels as people read them: 0:04:20.3 and −16.2, with a true minus sign.
 
-export function clock(frames, rate = 48000, digits = 1) {
+import { RATE } from "./constants.js";
+
+export function clock(frames, rate = RATE, digits = 1) {
   const whole = 10 ** digits;
   const parts = Math.round((Math.max(frames, 0) / rate) * whole);
   const part = (value, width = 2) => String(value).padStart(width, "0");
@@ -9,7 +11,7 @@ export function clock(frames, rate = 48000, digits = 1) {
 }
 
 // Shorter, for the left edge of a line: 4:20 or 1:04:20.
-export function shortClock(frames, rate = 48000) {
+export function shortClock(frames, rate = RATE) {
   const seconds = Math.round(frames / rate);
   const part = (value) => String(value).padStart(2, "0");
   const hours = Math.floor(seconds / 3600);
@@ -26,12 +28,12 @@ export function signed(value, digits = 1) {
   return value > 0 ? `+${value.toFixed(digits)}` : level(value, digits);
 }
 
-export function length(frames, rate = 48000) {
+export function length(frames, rate = RATE) {
   return `${(frames / rate).toFixed(frames < rate ? 2 : 1)}\u00a0s`;
 }
 
 // The place that somebody typed, 0:04:20.3, 4:20 or 260, in frames; null where it is no time.
-export function placeOf(text, rate = 48000) {
+export function placeOf(text, rate = RATE) {
   if (!/^\s*(\d+:){0,2}\d+([.,]\d+)?\s*$/.test(text)) return null;
   return Math.round(text.trim().replace(",", ".").split(":").reduce((sum, part) => sum * 60 + Number(part), 0) * rate);
 }
