@@ -1,6 +1,6 @@
 // Finding the same moment by hand: the reference and the recording, each as a whole and close up, each with a mark.
 
-import { api } from "./api.js";
+import { byteCache } from "./bytes.js";
 import { RATE } from "./constants.js";
 import { fit, readInk } from "./ink.js";
 import { clock } from "./time.js";
@@ -13,18 +13,8 @@ export function mountAnchors({ canvas, onMark }) {
   let view = { sides: [], span: 8 };
   let ink = readInk(canvas);
   let frame = 0;
-  const kept = new Map();
   const schedule = () => { frame ||= requestAnimationFrame(draw); };
-
-  function fetched(key, path, made) {
-    if (!kept.has(key)) {
-      kept.set(key, null);
-      api.bytes(path).then((response) => response.arrayBuffer()).then((buffer) => { kept.set(key, made(buffer)); schedule(); })
-        .catch(() => setTimeout(() => kept.delete(key), 1500));
-      if (kept.size > 60) kept.delete(kept.keys().next().value);
-    }
-    return kept.get(key);
-  }
+  const cache = byteCache({ kept: 60, onArrival: schedule });
 
   const strip = (index) => ({ top: index * (canvas.clientHeight / 2), height: canvas.clientHeight / 2 });
   const first = (side) => Math.max(side.centre_s - view.span / 2, 0);
@@ -34,6 +24,7 @@ export function mountAnchors({ canvas, onMark }) {
     const { ctx, width } = fit(canvas);
     if (width < 200) return;
     view.sides.forEach((side, index) => drawSide(ctx, side, index, width - 2 * LEFT));
+    cache.drawn();
   }
 
   function drawSide(ctx, side, index, width) {
@@ -54,7 +45,7 @@ export function mountAnchors({ canvas, onMark }) {
 
   function drawWhole(ctx, side, top, width, colour) {
     const cells = Math.ceil(side.length_s / CELL_S);
-    const stalks = fetched(`s${side.recording}`, `/api/recordings/${side.recording}/stalks?level=2&first=0&last=${cells}`, (buffer) => new Uint8Array(buffer));
+    const stalks = cache.get(`s${side.recording}`, `/api/recordings/${side.recording}/stalks?level=2&first=0&last=${cells}`, (buffer) => new Uint8Array(buffer));
     ctx.fillStyle = colour;
     for (let x = 0; stalks && x < width; x++) {
       const byte = stalks[2 * Math.floor((x / width) * cells)] ?? 0;
@@ -70,7 +61,7 @@ export function mountAnchors({ canvas, onMark }) {
   function drawClose(ctx, side, top, height, width, colour) {
     const start = Math.round(first(side) * RATE);
     const points = Math.round(width);
-    const wave = fetched(`w${side.recording}:${start}:${view.span}:${points}`, `/api/recordings/${side.recording}/wave?start=${start}&stop=${start + view.span * RATE}&points=${points}`, (buffer) => new Int16Array(buffer));
+    const wave = cache.get(`w${side.recording}:${start}:${view.span}:${points}`, `/api/recordings/${side.recording}/wave?start=${start}&stop=${start + view.span * RATE}&points=${points}`, (buffer) => new Int16Array(buffer));
     const middle = top + height / 2;
     ctx.fillStyle = ink["rule-soft"];
     ctx.fillRect(LEFT, middle, width, 1);

@@ -1,6 +1,6 @@
 // Reference and recording at three places at once, and the measured offsets with their line.
 
-import { api } from "./api.js";
+import { byteCache } from "./bytes.js";
 import { RATE } from "./constants.js";
 import { fit, readInk } from "./ink.js";
 import { clock, level, shortClock } from "./time.js";
@@ -16,9 +16,9 @@ export function mountLining({ canvas, onSlide, onPlace }) {
   let view = { episode: 0, lining: null, person: 0, name: "", place: 0 };
   let ink = readInk(canvas);
   let frame = 0;
-  let waves = new Map();
   let drag = null;
   const schedule = () => { frame ||= requestAnimationFrame(draw); };
+  const cache = byteCache({ kept: 60, onArrival: schedule });
 
   function boxes() {
     const width = (canvas.clientWidth - 2 * GAP - 2) / 3;
@@ -29,14 +29,8 @@ export function mountLining({ canvas, onSlide, onPlace }) {
     const { lining, episode } = view;
     const points = Math.max(Math.round(width / 2), 50);
     const key = `${lining.recording}:${lining.views_s[index]}:${lining.offset_s}:${lining.drift_ppm}:${points}`;
-    if (!waves.has(key)) {
-      waves.set(key, null);
-      api.bytes(`/api/episodes/${episode}/linings/${lining.recording}/view?at_s=${lining.views_s[index]}&points=${points}`)
-        .then((response) => response.arrayBuffer())
-        .then((buffer) => { waves.set(key, { points, values: new Int16Array(buffer) }); schedule(); })
-        .catch(() => setTimeout(() => waves.delete(key), 1500));
-    }
-    return waves.get(key);
+    const path = `/api/episodes/${episode}/linings/${lining.recording}/view?at_s=${lining.views_s[index]}&points=${points}`;
+    return cache.get(key, path, (buffer) => ({ points, values: new Int16Array(buffer) }));
   }
 
   function draw() {
@@ -44,6 +38,7 @@ export function mountLining({ canvas, onSlide, onPlace }) {
     const { ctx, width, height } = fit(canvas);
     if (!view.lining || !view.lining.matched || width < 300) return;
     boxes().forEach((box, index) => drawPlace(ctx, box, index));
+    cache.drawn();
     drawOffsets(ctx, { left: LEFT, top: height * SHARE + 34, width: width - LEFT - 8, height: height * (1 - SHARE) - 62 });
   }
 
@@ -165,7 +160,6 @@ export function mountLining({ canvas, onSlide, onPlace }) {
 
   return {
     show(change) {
-      if (waves.size > 60) waves = new Map();
       view = { ...view, ...change };
       schedule();
     },

@@ -1,6 +1,6 @@
 // The loupe: the true waveform of a few seconds, with edges that can be dragged.
 
-import { api } from "./api.js";
+import { byteCache } from "./bytes.js";
 import { RATE } from "./constants.js";
 import { driftOf, firstEndingAfter } from "./geometry.js";
 import { fit, peopleOf, readInk } from "./ink.js";
@@ -15,8 +15,8 @@ export function mountLoupe({ canvas, onSelect, onSeek, onTrim, onMove, onSlip, o
   let ink = readInk(canvas);
   let frame = 0;
   let drag = null;
-  const waves = new Map();
   const schedule = () => { frame ||= requestAnimationFrame(draw); };
+  const cache = byteCache({ kept: 120, onArrival: schedule });
 
   const start = () => Math.round(view.centre - view.span / 2);
   const xOf = (place, width) => LEFT + ((place - start()) / view.span) * (width - LEFT - RIGHT);
@@ -41,19 +41,8 @@ export function mountLoupe({ canvas, onSelect, onSeek, onTrim, onMove, onSlip, o
     const source = clip.source + from - clip.start;
     const drift = driftOf(view.doc, clip.recording);
     const key = `${clip.recording}:${drift}:${source}:${to - from}:${points}`;
-    let wave = waves.get(key);
-    if (wave === undefined) {
-      waves.set(key, null);
-      api.bytes(`/api/recordings/${clip.recording}/wave?start=${source}&stop=${source + to - from}&points=${points}&drift_ppm=${drift}`)
-        .then((response) => response.arrayBuffer())
-        .then((buffer) => {
-          waves.set(key, new Int16Array(buffer));
-          while (waves.size > 120) waves.delete(waves.keys().next().value);
-          schedule();
-        })
-        .catch(() => setTimeout(() => waves.delete(key), 1500));
-      wave = null;
-    }
+    const path = `/api/recordings/${clip.recording}/wave?start=${source}&stop=${source + to - from}&points=${points}&drift_ppm=${drift}`;
+    const wave = cache.get(key, path, (buffer) => new Int16Array(buffer));
     return { from, to, points, wave };
   }
 
@@ -68,6 +57,7 @@ export function mountLoupe({ canvas, onSelect, onSeek, onTrim, onMove, onSlip, o
     shown.forEach((track, index) => drawLane(ctx, track, people.get(track.id), 6 + index * laneHeight, laneHeight, width));
     drawMarks(ctx, width, height);
     if (view.playhead > view.centre) fetchAhead(shown, width);
+    cache.drawn();
   }
 
   // What comes when the playhead leaves: the next window is on its way before it is needed.

@@ -1,6 +1,7 @@
 // The picture of one recording: its spectrum over time, or its wave, with what Mend has found marked under it.
 
 import { api } from "./api.js";
+import { byteCache } from "./bytes.js";
 import { RATE } from "./constants.js";
 import { levelFor } from "./geometry.js";
 import { fit, readInk } from "./ink.js";
@@ -33,8 +34,8 @@ export function mountMendPicture({ canvas, stalks, onSeek, onSelect }) {
   let shades = null;
   let frame = 0;
   let wave = { key: null, asked: null, start: 0, per: 1, pairs: null };
-  const tiles = new Map();
   const schedule = () => { frame ||= requestAnimationFrame(draw); };
+  const tiles = byteCache({ kept: KEPT, onArrival: schedule });
 
   // From paper to ink through the first person's colour: a scale that the page's theme gives.
   function scale() {
@@ -56,20 +57,17 @@ export function mountMendPicture({ canvas, stalks, onSeek, onSelect }) {
 
   function tileOf(zoom, number, way) {
     const key = `${view.recording}:${way}:${view.version}:${zoom}:${number}`;
-    if (!tiles.has(key)) {
-      tiles.set(key, null);
-      if (tiles.size > KEPT) tiles.delete(tiles.keys().next().value);
-      const query = new URLSearchParams({ zoom, tile: number, way });
-      api.bytes(`/api/recordings/${view.recording}/mending/picture?${query}`)
-        .then((response) => response.arrayBuffer())
-        .then((buffer) => { tiles.set(key, painted(new Uint8Array(buffer))); schedule(); })
-        .catch(() => setTimeout(() => tiles.delete(key), 2000));
+    const path = `/api/recordings/${view.recording}/mending/picture?${new URLSearchParams({ zoom, tile: number, way })}`;
+    const tile = tiles.get(key, path, (buffer) => ({ values: new Uint8Array(buffer), canvas: null, shades: null }));
+    shades ||= scale();
+    if (tile && tile.shades !== shades) { // it has just come, or the theme has changed
+      tile.canvas = painted(tile.values);
+      tile.shades = shades;
     }
-    return tiles.get(key);
+    return tile;
   }
 
   function painted(values) {
-    shades ||= scale();
     const tile = document.createElement("canvas");
     tile.width = COLUMNS;
     tile.height = ROWS;
@@ -79,7 +77,7 @@ export function mountMendPicture({ canvas, stalks, onSeek, onSelect }) {
       for (let row = 0; row < ROWS; row++) pixels[(ROWS - 1 - row) * COLUMNS + column] = shades[values[column * ROWS + row]];
     }
     tile.getContext("2d").putImageData(image, 0, 0);
-    return { canvas: tile, values };
+    return tile;
   }
 
   function draw() {
@@ -96,6 +94,7 @@ export function mountMendPicture({ canvas, stalks, onSeek, onSelect }) {
     drawPlaces(ctx, width, height, bottom);
     ctx.restore();
     drawAxes(ctx, width, bottom);
+    tiles.drawn();
   }
 
   function drawSpectrum(ctx, width, bottom) {
@@ -287,7 +286,6 @@ export function mountMendPicture({ canvas, stalks, onSeek, onSelect }) {
     redraw() {
       ink = readInk(canvas);
       shades = scale();
-      for (const [key, tile] of tiles) if (tile) tiles.set(key, painted(tile.values));
       schedule();
     },
   };

@@ -1,6 +1,6 @@
 // Small overviews in the rows of a list: each a whole recording, or a stretch, from the coarsest level of its pyramid.
 
-import { api } from "./api.js";
+import { byteCache } from "./bytes.js";
 import { CELLS, RATE } from "./constants.js";
 import { fit, readInk, sizeOf, textured } from "./ink.js";
 
@@ -9,24 +9,17 @@ const LEVELS = [[1, CELLS[1], 30 * RATE], [2, CELLS[2], Infinity]];
 
 // Items: { id, start, frames, kind, person, ready, version }; `person` is the hue and texture that the sheet uses.
 export function mountRows({ list }) {
-  const kept = new Map();
   let ink = readInk(list);
   let items = [];
   let frame = 0;
   const schedule = () => { frame ||= requestAnimationFrame(draw); };
+  const cache = byteCache({ kept: 500, onArrival: schedule });
 
   function stalksOf({ id, start, frames, version = "" }) {
     const key = `${id}:${version}:${start}:${frames}`;
-    if (!kept.has(key)) {
-      kept.set(key, null);
-      const [level, cell] = LEVELS.find(([, , longest]) => frames < longest);
-      const [first, last] = [Math.floor(start / cell), Math.ceil((start + frames) / cell)];
-      api.bytes(`/api/recordings/${id}/stalks?level=${level}&first=${first}&last=${last}`)
-        .then((response) => response.arrayBuffer())
-        .then((buffer) => { kept.set(key, new Uint8Array(buffer)); schedule(); })
-        .catch(() => setTimeout(() => kept.delete(key), 2000));
-    }
-    return kept.get(key);
+    const [level, cell] = LEVELS.find(([, , longest]) => frames < longest);
+    const [first, last] = [Math.floor(start / cell), Math.ceil((start + frames) / cell)];
+    return cache.get(key, `/api/recordings/${id}/stalks?level=${level}&first=${first}&last=${last}`, (buffer) => new Uint8Array(buffer));
   }
 
   function draw() {
@@ -43,6 +36,7 @@ export function mountRows({ list }) {
       const item = known.get(canvas.dataset.row);
       if (item && item.ready) drawRow(canvas, item);
     }
+    cache.drawn();
   }
 
   function fillOf(ctx, { kind, person }) {

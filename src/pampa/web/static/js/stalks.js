@@ -1,25 +1,18 @@
 // The waveform pyramids of recordings, fetched in chunks as they come into view.
 
-import { api } from "./api.js";
+import { byteCache } from "./bytes.js";
 
 const CHUNK = 4096;
 const KEPT = 1500;
 
 export function stalkStore({ onArrival }) {
-  const chunks = new Map();
+  const cache = byteCache({ kept: KEPT, onArrival });
+  const bytes = (buffer) => new Uint8Array(buffer);
 
-  function fetchChunk(key, recording, level, index) {
-    chunks.set(key, null);
+  function chunkAt(recording, level, index) {
     const first = index * CHUNK;
-    api
-      .bytes(`/api/recordings/${recording}/stalks?level=${level}&first=${first}&last=${first + CHUNK}`)
-      .then((response) => response.arrayBuffer())
-      .then((buffer) => {
-        chunks.set(key, new Uint8Array(buffer));
-        if (chunks.size > KEPT) chunks.delete(chunks.keys().next().value);
-        onArrival();
-      })
-      .catch(() => setTimeout(() => chunks.delete(key), 2000));
+    const path = `/api/recordings/${recording}/stalks?level=${level}&first=${first}&last=${first + CHUNK}`;
+    return cache.get(recording * 1e7 + level * 1e6 + index, path, bytes);
   }
 
   return {
@@ -34,9 +27,7 @@ export function stalkStore({ onArrival }) {
       for (let cell = first; cell < last; cell++) {
         if (Math.floor(cell / CHUNK) !== index) {
           index = Math.floor(cell / CHUNK);
-          const key = recording * 1e7 + level * 1e6 + index;
-          chunk = chunks.get(key);
-          if (chunk === undefined) fetchChunk(key, recording, level, index);
+          chunk = chunkAt(recording, level, index);
         }
         if (!chunk) {
           complete = false;
@@ -52,8 +43,6 @@ export function stalkStore({ onArrival }) {
       out[1] = count ? sum / count : 0;
       return complete;
     },
-    forget() {
-      chunks.clear();
-    },
+    forget() { cache.forget(); },
   };
 }
