@@ -1,5 +1,6 @@
 """Takes the pictures in docs/screenshots from a fresh sample, each view at 1280 x 800."""
 
+import re
 import shutil
 import tempfile
 import threading
@@ -73,7 +74,7 @@ def take(page: Page) -> None:
     page.wait_for_timeout(600)
     shoot(page, "shows")
     open_stage(page, "gather")
-    page.locator('tr[data-file="marisol_local.wav"]').locator(".link-button").click()
+    page.locator('tr[data-file="marisol_local.wav"]').get_by_role("button", name=re.compile("check-up")).click()
     page.wait_for_timeout(600)
     shoot(page, "gather")
     page.get_by_role("button", name="Larder", exact=True).click()
