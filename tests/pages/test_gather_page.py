@@ -241,3 +241,33 @@ def test_a_refused_microphone_is_said_with_what_to_do(page, open_stage):
     button(page, "Pick-up line").click()
     button(page, "Open the microphone").click()
     expect(page.get_by_role("alert")).to_contain_text("was not allowed to use the microphone")
+
+
+def test_files_dropped_onto_a_show_begin_an_episode_that_says_what_comes_next(page, demo_server, tmp_path):
+    """On the desk each episode is drawn, and opens where its next step is."""
+    base, studio = demo_server
+    page.goto(base)
+    desk = page.locator(".on-desk")
+    expect(desk.first.locator(".next-step")).to_have_text(re.compile("Mend|check-ups|Take out|Nobody|Line"))
+    expect(
+        desk.filter(has=page.get_by_label("Title of episode The Pilot Ladder")).locator("path.above")
+    ).to_have_attribute("d", re.compile("^M.{200}"))
+    soundfile.write(tmp_path / "hum.wav", talk(4), RATE)
+    data = page.evaluate_handle("() => new DataTransfer()")
+    page.evaluate(
+        "([data, bytes]) => data.items.add(new File([new Uint8Array(bytes)], 'hum.wav'))",
+        [data, list((tmp_path / "hum.wav").read_bytes())],
+    )
+    page.dispatch_event(".show-block", "drop", {"dataTransfer": data})
+    page.wait_for_url(re.compile(r"/episodes/\d+/gather"))
+    expect(page.locator("#recordings tbody tr")).to_have_count(1)
+    [made] = [e for e in studio.shows.episodes(1) if e.title == "Episode 13"]
+    assert [r.name for r in studio.recordings.of_episode(made.id)] == ["hum.wav"]
+    studio.jobs.wait()
+    page.reload()
+    page.wait_for_selector("body[data-ready]")
+    away = page.get_by_label("Do not say this any more")
+    away.click()
+    page.reload()
+    page.wait_for_selector("body[data-ready]")
+    expect(away).to_be_hidden()

@@ -103,6 +103,7 @@ class Recordings:
         job = None
         with self._sessions.begin() as session:
             recording = self._get(session, recording_id)
+            was_apart = recording.role in UNPLACED
             if person is not None:
                 recording.person = person.strip()[:80]
             if role is not None:  # a person's word: nothing is told by the sound any more
@@ -118,7 +119,7 @@ class Recordings:
             self._jobs.go(job)
         if role in UNPLACED:
             self.take_off(recording)
-        elif role is not None and recording.state == "ready" and not self._lies_anywhere(recording):
+        elif role and was_apart and recording.state == "ready" and not self._lies_anywhere(recording):
             self._place(recording, recording.facts["conformed_frames"])
         elif person or role:
             self._name_tracks(recording, person, role)
