@@ -55,7 +55,7 @@ def next_step(facts: Facts) -> Step:
     if facts.people and not facts.pruned:
         return Step("prune", "Take out what nobody would miss: go through the finds with N.")
     if facts.sent is None:
-        return Step("send-out", "Balance the voices by ear, then send it out at its loudness.")
+        return Step("send-out", "When the finds are through: balance the voices by ear, then send it out.")
     return Step("send-out", "It has changed since it was sent out. Send it out again.")
 
 
