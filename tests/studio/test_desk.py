@@ -1,5 +1,7 @@
 """The desk: every episode drawn small, with what it needs next."""
 
+import shutil
+
 import pytest
 
 from pampa.studio.next_step import Facts, next_step
@@ -46,3 +48,11 @@ def test_an_episode_is_drawn_with_everybody_and_drawn_anew_after_an_edit(studio,
 def test_an_empty_episode_says_how_to_begin(studio, episode):
     glance = studio.desk.glance(episode)
     assert (glance.length, glance.people, glance.lufs, glance.step.stage) == (0, [], None, "gather")
+
+
+def test_nothing_is_made_again_to_be_drawn(studio, two_people):
+    for track in studio.editing.state(two_people).document.tracks[:2]:
+        shutil.rmtree(studio.sounds.folder(track.clips[0].recording))
+    glance = studio.desk.glance(two_people)
+    assert [max(person.levels) for person in glance.people] == [0, 0]
+    assert not any((studio.settings.data / "conformed").iterdir())

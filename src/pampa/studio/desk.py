@@ -117,8 +117,10 @@ class Desk:
         return DrawnPerson(track.name, COMMON_LEVEL_LUFS - speech if speech is not None else 0.0, levels)
 
     def _stalks(self, recording: Recording | None) -> NDArray[np.uint8]:
-        """The average of each coarse cell; nothing of a recording that is not here any more."""
+        """The average of each coarse cell; nothing of a recording that is not here, or would have to be made again."""
         if recording is None or recording.state in (GONE, "waiting", "failed"):
+            return np.zeros(0, np.uint8)
+        if not self._sounds.is_conformed(recording.id):
             return np.zeros(0, np.uint8)
         pairs = read_stalks(self._sounds.folder(recording.id), LEVELS - 1, 0, 1 << 40)
         return np.frombuffer(pairs, np.uint8)[1::2]

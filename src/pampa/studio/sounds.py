@@ -124,6 +124,10 @@ class Sounds:
             self.conform(self._recording(recording_id))
         return folder
 
+    def is_conformed(self, recording_id: int) -> bool:
+        """Whether the conformed folder is there, so that nobody waits for it."""
+        return (self._media.conformed(self.key(recording_id)) / ENERGY).exists()
+
     def forget(self, recording_id: int) -> None:
         """Look everything about a recording up again: it was conformed anew."""
         self._keys.pop(recording_id, None)

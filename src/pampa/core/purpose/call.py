@@ -6,7 +6,7 @@ loud. So of two recordings that belong together, the call speaks whenever the ot
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from itertools import permutations
+from itertools import combinations
 
 import numpy as np
 import scipy
@@ -53,11 +53,10 @@ def find_call(sounds: Sequence[Mono]) -> Call | None:
     """The call among recordings of talk, mono at WORK_RATE; None where none of them is one."""
     talks = [_talk(sound) for sound in sounds]
     clocks: dict[tuple[int, int], Clock] = {}
-    for a, b in permutations(range(len(sounds)), 2):
-        if a < b:
-            found = align_sounds(sounds[a], sounds[b])
-            if found.matched and not found.breaks:
-                clocks[a, b] = found.clock
+    for a, b in combinations(range(len(sounds)), 2):
+        found = align_sounds(sounds[a], sounds[b])
+        if found.matched and not found.breaks:
+            clocks[a, b] = found.clock
     best: Call | None = None
     for call in range(len(sounds)):
         others = [n for n in range(len(sounds)) if n != call and (min(n, call), max(n, call)) in clocks]

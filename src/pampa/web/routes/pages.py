@@ -59,7 +59,6 @@ def shows(request: Request, studio: WithStudio, archived: bool = False) -> HTMLR
         "shows": listed,
         "archived": put_away,
         "guarded": guarded,
-        "rate": RATE,
         "stages": STAGES,
         "constants": CONSTANTS,
     }
