@@ -54,7 +54,7 @@ def searching(page: Page) -> float:
     spent = page.evaluate(
         """async (words) => {
           const page = Alpine.$data(document.body);
-          page.setGatherView("larder");
+          page.gather.setView("larder");
           await new Promise((rest) => setTimeout(rest, 1500));
           const field = document.getElementById("larder-words");
           const times = [];
@@ -62,8 +62,8 @@ def searching(page: Page) -> float:
             const began = performance.now();
             field.value = word;
             field.dispatchEvent(new Event("input", { bubbles: true }));
-            const before = page.pieces;
-            while (page.pieces === before) await new Promise((rest) => setTimeout(rest, 1));
+            const before = page.larder.pieces;
+            while (page.larder.pieces === before) await new Promise((rest) => setTimeout(rest, 1));
             await new Promise((done) => requestAnimationFrame(done));
             times.push(performance.now() - began);
           }
@@ -79,11 +79,11 @@ def changing(page: Page) -> float:
     spent = page.evaluate(
         """async () => {
           const page = Alpine.$data(document.body);
-          page.setGatherView("recordings");
+          page.gather.setView("recordings");
           const times = [];
           for (let n = 0; n < 6; n++) {
             const began = performance.now();
-            await page.setRecording(page.recordings[n], { person: `Somebody ${n}` });
+            await page.gather.setRecording(page.episode.recordings[n], { person: `Somebody ${n}` });
             await new Promise((done) => requestAnimationFrame(done));
             times.push(performance.now() - began);
             await new Promise((rest) => setTimeout(rest, 500));

@@ -111,10 +111,10 @@ def editing(page: Page) -> list[float]:
           const page = Alpine.$data(document.body);
           const times = [];
           for (let n = 0; n < 12; n++) {
-            page.select({ start: 48000 * (4 + n), stop: 48000 * (4 + n) + 9600, track: null });
+            page.selection.select({ start: 48000 * (4 + n), stop: 48000 * (4 + n) + 9600, track: null });
             await new Promise((rest) => setTimeout(rest, 300));
             const began = performance.now();
-            await page.takeOut();
+            await page.hand.takeOut();
             const drawn = await new Promise((done) => requestAnimationFrame(() => done(performance.now())));
             times.push(drawn - began);
             await new Promise((rest) => setTimeout(rest, 900));
@@ -128,7 +128,7 @@ def starting(page: Page) -> list[float]:
     """Milliseconds from the key to the first sample that is not silence at the output."""
     spent = []
     for place in (30, 95, 200, 400, 41):
-        page.evaluate("(place) => Alpine.$data(document.body).goTo(place * 48000)", place)
+        page.evaluate("(place) => Alpine.$data(document.body).transport.goTo(place * 48000)", place)
         page.wait_for_timeout(700)
         spent.append(
             page.evaluate(

@@ -175,7 +175,7 @@ def test_a_spot_opens_time_and_closes_it_again(open_stage, demo_server):
     spot = next(track for track in document(demo_server).tracks if track.kind == "spot").clips[0]
     assert document(demo_server).length == before + spot.length
     page.evaluate(
-        "([clip, track]) => Alpine.$data(document.body).pick({ clip, track })",
+        "([clip, track]) => Alpine.$data(document.body).selection.pick({ clip, track })",
         [spot.id, next(t.id for t in document(demo_server).tracks if t.kind == "spot")],
     )
     page.get_by_role("button", name="Take the spot out").click()

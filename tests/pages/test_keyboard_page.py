@@ -81,7 +81,7 @@ def test_a_piece_is_chosen_and_trimmed_by_key(open_stage, page, demo_server):
     page.wait_for_selector("body[data-ready]")
     for _ in range(8):
         page.keyboard.press("k")
-        if page.evaluate("() => Alpine.$data(document.body).piece?.trackName") == "Music":
+        if page.evaluate("() => Alpine.$data(document.body).selection.piece?.trackName") == "Music":
             break
     page.keyboard.press("<")
     expect(page.locator("#undo")).to_have_attribute("title", "Trimmed a piece")

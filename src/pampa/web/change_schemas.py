@@ -9,7 +9,7 @@ from pydantic import BaseModel, Field
 
 from pampa.core.timeline.document import Clip, Document, Marker, Seam
 from pampa.studio.editing import State
-from pampa.web.schemas import ClipOut, ClockOut, DuckingOut, LeftOut, MarkerOut, MendingOut, SeamOut, TrackFacts
+from pampa.web.schemas import BusOut, ClipOut, ClockOut, DuckingOut, LeftOut, MarkerOut, MendingOut, SeamOut, TrackFacts
 
 T = TypeVar("T")
 Thing = TypeVar("Thing", Clip, Seam, Marker)
@@ -43,6 +43,7 @@ class EpisodeChange(BaseModel):
     mendings: list[MendingOut]
     left: list[LeftOut]
     added: list[LeftOut]
+    buses: list[BusOut]
 
     @classmethod
     def of(cls, before: Document, state: State) -> "EpisodeChange":
@@ -64,6 +65,7 @@ class EpisodeChange(BaseModel):
             mendings=[MendingOut.model_validate(mending) for mending in document.mendings],
             left=[LeftOut.model_validate(left) for left in document.left],
             added=[LeftOut.model_validate(added) for added in document.added],
+            buses=[BusOut.model_validate(bus) for bus in document.buses],
         )  # fmt: skip
 
 

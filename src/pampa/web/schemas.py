@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Annotated, Any, Literal
 from pydantic import BaseModel, ConfigDict, Field, PlainSerializer, create_model
 
 from pampa.core.mend.amounts import Amounts
-from pampa.core.timeline.document import Crossing, Kind
+from pampa.core.timeline.document import BusName, Crossing, Kind
 from pampa.core.timeline.limits import hints_of
 from pampa.core.voice.recipe import Recipe
 from pampa.studio.editing import State
@@ -100,6 +100,7 @@ class ClipOut(Told):
     fade_in: int
     fade_out: int
     muted: bool
+    envelope: tuple[tuple[int, float], ...] = Field(description="Gains in dB at frames of the recording.")
 
 
 if TYPE_CHECKING:
@@ -128,6 +129,17 @@ else:
     )
 
 
+class SendOut(Told):
+    bus: BusName
+    level_db: float
+
+
+class BusOut(Told):
+    name: BusName
+    gain_db: float
+    muted: bool
+
+
 class TrackFacts(Told):
     id: int
     name: str
@@ -138,6 +150,7 @@ class TrackFacts(Told):
     treated: bool
     pinned: bool
     recipe: RecipeBody
+    sends: list[SendOut]
 
 
 class TrackOut(TrackFacts):
@@ -227,6 +240,7 @@ class EpisodeState(BaseModel):
     mendings: list[MendingOut]
     left: list[LeftOut]
     added: list[LeftOut]
+    buses: list[BusOut]
 
     @classmethod
     def of(cls, state: State) -> "EpisodeState":
@@ -241,6 +255,7 @@ class EpisodeState(BaseModel):
             mendings=[MendingOut.model_validate(mending) for mending in document.mendings],
             left=[LeftOut.model_validate(left) for left in document.left],
             added=[LeftOut.model_validate(added) for added in document.added],
+            buses=[BusOut.model_validate(bus) for bus in document.buses],
         )  # fmt: skip
 
 

@@ -5,11 +5,12 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from itertools import accumulate, pairwise
 
+from pampa.core.mix.buses import Strip
 from pampa.core.mix.patches import Patch, patches
 from pampa.core.rendition import Rendition
 from pampa.core.room_tone import Tone
 from pampa.core.sound import db_to_gain
-from pampa.core.timeline.document import JOIN, Clip, Crossing, Document, Track
+from pampa.core.timeline.document import JOIN, BusName, Clip, Crossing, Document, Envelope, Track
 
 Heard = Mapping[tuple[int, int], Rendition]
 """By track and recording, which sound of it is heard there: one recording may lie on two tracks that treat it in two
@@ -34,14 +35,20 @@ class Span:
     even_in: bool
     even_out: bool
     """Whether the fade at that edge crosses over with something and keeps the power of both together even."""
+    envelope: Envelope = ()
+    """Gains at frames of the source."""
 
 
 @dataclass(frozen=True)
 class Lane:
-    """The spans of one track in order of time: of the places where they begin to sound."""
+    """The spans of one track in order of time: of the places where they begin to sound.
+
+    to : where its sound goes, by how much: to a bus, or (None) straight to the master.
+    """
 
     track: int
     ducked: bool
+    to: tuple[tuple[BusName | None, float], ...]
     spans: tuple[Span, ...]
     starts: tuple[int, ...]
     ends: tuple[int, ...]
@@ -54,10 +61,13 @@ class Lane:
         return tuple(span for span in self.spans[first:last] if span.stop > start)
 
 
-def _lane(track: Track, spans: Iterable[Span]) -> Lane:
+def _lane(track: Track, spans: Iterable[Span], buses: Mapping[BusName, Strip]) -> Lane:
     spans = tuple(sorted(spans, key=lambda span: span.start))
     ends = tuple(accumulate((span.stop for span in spans), max))
-    return Lane(track.id, not track.linked, spans, tuple(span.start for span in spans), ends)
+    ways = ((track.bus, 1.0), *((send.bus, db_to_gain(send.level_db)) for send in track.sends))
+    # A bus at rest only adds up: what goes there goes to the master as it is, in the order of the tracks.
+    to = tuple((name if name in buses else None, gain) for name, gain in ways)
+    return Lane(track.id, not track.linked, to, spans, tuple(span.start for span in spans), ends)
 
 
 @dataclass(frozen=True)
@@ -66,6 +76,16 @@ class Plan:
 
     lanes: tuple[Lane, ...]
     length: int
+    strips: tuple[Strip, ...] = ()
+
+    @property
+    def tail(self) -> int:
+        """Frames for which anything in the graph still sounds after what set it off."""
+        return max((strip.run_in for strip in self.strips), default=0)
+
+    @property
+    def look_ahead(self) -> int:
+        return max((strip.look_ahead for strip in self.strips), default=0)
 
 
 def plan_of(
@@ -82,6 +102,7 @@ def plan_of(
     tones : of recordings, where only their room is heard: what is cleared on a track of talk is filled with it.
     only : tracks to hear alone; empty means all that are not muted.
     """
+    buses = {bus.name: Strip(bus.name, 0.0 if bus.muted else db_to_gain(bus.gain_db)) for bus in document.buses}
     joins = {seam.at: Join(seam.crossfade, seam.crossing) for seam in document.seams}
     lanes = []
     for track in document.tracks:
@@ -95,8 +116,8 @@ def plan_of(
                 if (track.id, patch.clip.recording) in heard
             )
             spans = (*spans, *filled)
-        lanes.append(_lane(track, spans))
-    return Plan(tuple(lanes), document.length)
+        lanes.append(_lane(track, spans, buses))
+    return Plan(tuple(lanes), document.length, tuple(buses.values()))
 
 
 @dataclass(frozen=True)
@@ -134,7 +155,7 @@ def _spans(
                 fade_in=_join_length(clip, joins, clip.start, before) if joins_before else clip.fade_in or soft_in,
                 fade_out=_join_length(clip, joins, clip.end, after) if joins_after else clip.fade_out or soft_out,
                 even_in=joins_before and joins.get(clip.start, PLAIN).crossing == "power",
-                even_out=joins_after and joins.get(clip.end, PLAIN).crossing == "power",
+                even_out=joins_after and joins.get(clip.end, PLAIN).crossing == "power", envelope=clip.envelope,
             )
         )  # fmt: skip
     return tuple(spans)

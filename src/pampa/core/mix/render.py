@@ -5,10 +5,12 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from pampa.core.mix.buses import Strip
 from pampa.core.mix.ducking import CELL
 from pampa.core.mix.plan import Lane, Plan, Span
 from pampa.core.rendition import Rendition
 from pampa.core.sound import RATE, Curve, FloatArray, Source, to_mono
+from pampa.core.timeline.document import BusName, Envelope
 
 
 def render(plan: Plan, sources: Mapping[Rendition, Source], ducking: Curve, *, start: int, stop: int) -> FloatArray:
@@ -16,20 +18,45 @@ def render(plan: Plan, sources: Mapping[Rendition, Source], ducking: Curve, *, s
 
     Every sample depends only on its place, so any division into ranges gives identical bits.
     """
+    master = _sum(plan, None, sources, ducking, start, stop)
+    for strip in plan.strips:
+        if strip.gain:
+            master += _through(strip, plan, sources, ducking, start, stop)
+    return master
+
+
+def _through(
+    strip: Strip, plan: Plan, sources: Mapping[Rendition, Source], ducking: Curve, start: int, stop: int
+) -> FloatArray:
+    """What comes out of a bus, from what went in over its run-in."""
+    sound = _sum(plan, strip.name, sources, ducking, start - strip.run_in, stop + strip.look_ahead)
+    for processor in strip.processors:
+        sound = processor.work(sound)
+    return sound[strip.run_in : strip.run_in + stop - start] * np.float32(strip.gain)
+
+
+def _sum(
+    plan: Plan, bus: BusName | None, sources: Mapping[Rendition, Source], ducking: Curve, start: int, stop: int
+) -> FloatArray:
+    """All lanes that go to a bus, or straight to the master, in the order of the tracks."""
     mix = np.zeros((stop - start, 2), np.float32)
     for lane in plan.lanes:
-        _add_lane(mix, lane, sources, ducking, start, stop)
+        for name, gain in lane.to:
+            if name == bus:
+                _add_lane(mix, lane, gain, sources, ducking, start, stop)
     return mix
 
 
 def _add_lane(
-    mix: FloatArray, lane: Lane, sources: Mapping[Rendition, Source], ducking: Curve, start: int, stop: int
+    mix: FloatArray, lane: Lane, way: float, sources: Mapping[Rendition, Source], ducking: Curve, start: int, stop: int
 ) -> None:
     for span in lane.between(start, stop):
         first, last = max(span.start, start), min(span.stop, stop)
         at = span.source + first - span.start
-        sound = sources[span.sound].read(at, at + last - first) * np.float32(span.gain)
+        sound = sources[span.sound].read(at, at + last - first) * np.float32(span.gain * way)
         _fade(sound, span, first, last)
+        if span.envelope:
+            sound *= _along(span.envelope, at, at + last - first)[:, None]
         if lane.ducked and ducking.size:
             places = np.arange(first, last) / CELL
             gain = 10 ** (np.interp(places, np.arange(ducking.size), ducking) / 20)
@@ -47,6 +74,13 @@ def _fade(sound: FloatArray, span: Span, first: int, last: int) -> None:
     if begun < last:
         share = (span.stop - np.arange(begun, last) - 0.5) / span.fade_out
         sound[begun - first :] *= _shape(share, even=span.even_out)[:, None]
+
+
+def _along(envelope: Envelope, start: int, stop: int) -> FloatArray:
+    """The gain of an envelope for frames `start` to `stop` of its source: straight in dB between its points."""
+    places, levels = zip(*envelope, strict=True)
+    gain = 10 ** (np.interp(np.arange(start, stop), places, levels) / 20)
+    return gain.astype(np.float32)
 
 
 def _shape(share: Curve, *, even: bool) -> FloatArray:

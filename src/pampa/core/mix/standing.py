@@ -92,8 +92,11 @@ def _not_too_short(edges: list[int]) -> list[int]:
 
 
 def _key(mix: Mix, start: int, stop: int) -> bytes:
-    first, last = max(start - LEAD, 0), stop + EDGE
-    digest = hashlib.blake2b(repr((start - first, stop - start)).encode(), digest_size=16)
+    # As far back as the longest tail in the graph may reach.
+    first = max(start - LEAD - mix.plan.tail, 0)
+    last = stop + EDGE + mix.plan.look_ahead
+    told = (start - first, stop - start, mix.plan.strips)
+    digest = hashlib.blake2b(repr(told).encode(), digest_size=16)
     for lane in mix.plan.lanes:
         _describe(digest, mix, lane, start, first, last)
     return digest.digest()
@@ -106,7 +109,7 @@ def _describe(digest: "hashlib.blake2b", mix: Mix, lane: Lane, start: int, first
         begins, ends = span.start >= first - span.fade_in, span.stop <= last + span.fade_out
         digest.update(
             repr(
-                (span.sound.key, span.source - at, span.gain)
+                (span.sound.key, span.source - at, span.gain, lane.to, span.envelope)
                 + (("in", at, span.fade_in, span.even_in) if begins else ())
                 + (("out", span.stop - start, span.fade_out, span.even_out) if ends else ())
             ).encode()

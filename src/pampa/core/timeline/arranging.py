@@ -6,10 +6,9 @@ from typing import Any
 
 from pampa.core.errors import EditRefused, NotFound
 from pampa.core.timeline.document import Clip, Document, Kind, Marker, Seam, Track, check, next_id
+from pampa.core.timeline.limits import LOUDEST_DB, SOFTEST_DB
 from pampa.core.timeline.ranges import join_at, split_at
 from pampa.core.voice.recipe import Recipe
-
-LOUDEST_DB, SOFTEST_DB = 24.0, -60.0
 
 
 def split(document: Document, *, at: int, tracks: list[int] | None = None) -> Document:

@@ -1,28 +1,35 @@
 """The document as plain data and back, for the journal's snapshots and for the page."""
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import asdict
 from typing import Any
 
+from pampa.core.errors import EditRefused
 from pampa.core.mend.amounts import amounts_of
 from pampa.core.timeline.document import (
+    Bus,
     Clip,
     Document,
     Ducking,
+    Envelope,
     Left,
     Marker,
     Mending,
     Piece,
     RunningClock,
     Seam,
+    Send,
     Track,
 )
+from pampa.core.timeline.limits import LOUDEST_DB, MOST_FRAMES, SOFTEST_DB
 from pampa.core.voice.recipe import Recipe
 
-FORM = 1
+FORM = 2
 """Of what `encode` gives. Whoever changes a field raises it, and adds a way from the old form to `UPCASTS`."""
 Plain = dict[str, Any]
-UPCASTS: dict[int, Callable[[Plain], Plain]] = {}
+UPCASTS: dict[int, Callable[[Plain], Plain]] = {
+    1: lambda old: {**old, "buses": [], "tracks": [{**track, "sends": []} for track in old["tracks"]]},
+}
 
 
 def encode(document: Document) -> Plain:
@@ -42,7 +49,14 @@ def decode(data: Plain) -> Document:
     data = brought_up(data, FORM, UPCASTS)
     return Document(
         tracks=tuple(
-            Track(**{**track, "clips": _clips(track["clips"]), "recipe": Recipe(**track["recipe"])})
+            Track(
+                **{
+                    **track,
+                    "clips": _clips(track["clips"]),
+                    "recipe": Recipe(**track["recipe"]),
+                    "sends": tuple(Send(**send) for send in track["sends"]),
+                }
+            )
             for track in data["tracks"]
         ),
         seams=tuple(map(_seam, data["seams"])),
@@ -53,11 +67,28 @@ def decode(data: Plain) -> Document:
         mendings=tuple(Mending(m["recording"], amounts_of(m["amounts"])) for m in data.get("mendings", ())),
         left=tuple(Left(**left) for left in data.get("left", ())),
         added=tuple(Left(**added) for added in data.get("added", ())),
+        buses=tuple(Bus(**bus) for bus in data["buses"]),
     )
 
 
 def _clips(data: list[dict[str, Any]]) -> tuple[Clip, ...]:
-    return tuple(Clip(**clip) for clip in data)
+    return tuple(clip_of(clip) for clip in data)
+
+
+def clip_of(data: Mapping[str, Any]) -> Clip:
+    """A clip as plain data; what it does not tell is at rest."""
+    return Clip(**{**data, "envelope": envelope_of(data.get("envelope", ()))})
+
+
+def envelope_of(points: Sequence[Sequence[float]]) -> Envelope:
+    """An envelope from pairs of frame and gain in dB. Raises EditRefused where one is something else."""
+    for point in points:
+        if len(point) != 2 or not 0 <= point[0] <= MOST_FRAMES or not SOFTEST_DB <= point[1] <= LOUDEST_DB:
+            raise EditRefused(
+                "A point of an envelope is a frame of the recording and a gain between "
+                f"{SOFTEST_DB:.0f} and +{LOUDEST_DB:.0f} dB. Nothing was changed."
+            )
+    return tuple((round(at), float(db)) for at, db in points)
 
 
 def _seam(data: dict[str, Any]) -> Seam:

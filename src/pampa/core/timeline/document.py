@@ -4,6 +4,7 @@ All times are whole samples at the episode's rate. A place is inside `[start, en
 """
 
 from dataclasses import dataclass, field, replace
+from itertools import pairwise
 from typing import Literal, TypeVar
 
 from pampa.core.errors import EditRefused, NotFound
@@ -15,6 +16,10 @@ Kind = Literal["person", "spot", "music", "effects"]
 LINKED: tuple[Kind, ...] = ("person", "spot")
 Crossing = Literal["power", "amplitude"]
 """What a cross-fade keeps steady: the power of two unrelated sounds, or the amplitude of two that are alike."""
+Envelope = tuple[tuple[int, float], ...]
+"""Gains in dB at frames of the recording, in order of time; straight in dB between them, and held before and after."""
+BusName = Literal["voices", "music", "effects"]
+BUS_OF: dict[Kind, BusName] = {"person": "voices", "spot": "voices", "music": "music", "effects": "effects"}
 JOIN = round(0.012 * RATE)
 """Length of the cross-fade that a cut makes by itself: 12 ms, half on either side of the join."""
 
@@ -33,6 +38,8 @@ class Clip:
     fade_out: int = 0
     muted: bool = False
     """Not heard; on a track of talk its room goes on in its place."""
+    envelope: Envelope = ()
+    """On the recording's own time, so that it stays with its words wherever the clip is cut, moved or slipped."""
 
     @property
     def end(self) -> int:
@@ -54,8 +61,17 @@ class Clip:
             and self.source_end == other.source
             and self.gain_db == other.gain_db
             and self.muted == other.muted
+            and self.envelope == other.envelope
             and self.fade_out == other.fade_in == 0
         )
+
+
+@dataclass(frozen=True)
+class Send:
+    """A copy of a track's sound that goes to another bus besides its own, by so many dB."""
+
+    bus: BusName
+    level_db: float
 
 
 @dataclass(frozen=True)
@@ -72,6 +88,12 @@ class Track:
     pinned: bool = False
     """Music and effects follow the talk when it closes up, unless they are pinned to their place."""
     recipe: Recipe = field(default_factory=Recipe)
+    sends: tuple[Send, ...] = ()
+
+    @property
+    def bus(self) -> BusName:
+        """All talk comes together, all music, and all effects."""
+        return BUS_OF[self.kind]
 
     @property
     def linked(self) -> bool:
@@ -171,6 +193,15 @@ class Ducking:
 
 
 @dataclass(frozen=True)
+class Bus:
+    """What several tracks go through together on their way to the master."""
+
+    name: BusName
+    gain_db: float = 0.0
+    muted: bool = False
+
+
+@dataclass(frozen=True)
 class RunningClock:
     """How a recording's clock runs against the episode: its clips count in frames after that drift is taken out."""
 
@@ -212,6 +243,12 @@ class Document:
     """Finds that stay: they are not proposed again."""
     added: tuple[Left, ...] = ()
     """Finds that a person marked by hand, to be decided about with the others."""
+    buses: tuple[Bus, ...] = ()
+    """Those that do something; all others only add up what comes in."""
+
+    def bus(self, name: BusName) -> Bus:
+        """A bus by its name."""
+        return next((bus for bus in self.buses if bus.name == name), Bus(name))
 
     def amounts(self, recording: int) -> Amounts:
         """How a recording is mended."""
@@ -301,4 +338,6 @@ def _check_clip(clip: Clip) -> None:
         raise EditRefused("A piece would be empty. The edit was not made.")
     if clip.fade_in < 0 or clip.fade_out < 0 or clip.fade_in + clip.fade_out > clip.length:
         raise EditRefused("The fades are longer than the piece they belong to. The edit was not made.")
+    if any(a[0] >= b[0] for a, b in pairwise(clip.envelope)):
+        raise EditRefused("The points of an envelope are not in order of time. The edit was not made.")
     clip.__dict__["_checked"] = True

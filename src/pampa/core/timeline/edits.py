@@ -6,7 +6,19 @@ from typing import Any
 
 from pampa.core.errors import EditRefused
 from pampa.core.sound import RATE
-from pampa.core.timeline import arranging, cutting, inserting, laying, lining, mending, pruning, seams, turns, versions
+from pampa.core.timeline import (
+    arranging,
+    cutting,
+    inserting,
+    laying,
+    lining,
+    mending,
+    mixing,
+    pruning,
+    seams,
+    turns,
+    versions,
+)
 from pampa.core.timeline import parameters as told
 from pampa.core.timeline.document import Document
 from pampa.core.timeline.limits import hold
@@ -88,6 +100,9 @@ EDITS: Mapping[str, Edit] = {
             upcasts={1: lambda old: {"track": old.pop("track"), "recipe": old}},
         ),
         Edit(arranging.set_ducking, told.SetDucking, "Changed the ducking"),
+        Edit(mixing.set_envelope, told.SetEnvelope, "Changed the envelope of a piece"),
+        Edit(mixing.set_send, told.SetSend, "Changed what a track is sent to"),
+        Edit(mixing.set_bus, told.SetBus, "Changed a bus"),
         Edit(lining.nudge, told.Nudge, "Nudged a track", completes=_frames_of_track),
         Edit(lining.line_up, told.LineUp, "Lined up {name}", words=NAME, by_page=False),
         Edit(laying.lay, told.Lay, "Laid {name}"),

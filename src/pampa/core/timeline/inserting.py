@@ -7,6 +7,7 @@ from typing import Any
 
 from pampa.core.errors import EditRefused
 from pampa.core.timeline.arranging import add_track
+from pampa.core.timeline.codec import clip_of
 from pampa.core.timeline.cutting import SHORTEST, closed_up, parted, selected, taken_out
 from pampa.core.timeline.document import Clip, Document, Track, check, next_id
 from pampa.core.timeline.ranges import join_at, shift, split_at
@@ -27,7 +28,7 @@ def insert(document: Document, *, at: int, length: int, pieces: Sequence[Mapping
     document = opened(document, at, length, ids)
     for piece in pieces:
         track = document.track(piece["track"])
-        clips = tuple(Clip(id=next(ids), **clip).moved(at) for clip in piece["clips"])
+        clips = tuple(clip_of({"id": next(ids), **clip}).moved(at) for clip in piece["clips"])
         document = document.with_track(_laid(track, clips))
     return check(document)
 

@@ -7,6 +7,7 @@ from typing import Any
 
 from pampa.core.errors import EditRefused
 from pampa.core.timeline.arranging import add_track
+from pampa.core.timeline.codec import clip_of
 from pampa.core.timeline.document import Clip, Document, Kind, Track, check, next_id
 from pampa.core.voice.recipe import Recipe
 
@@ -24,7 +25,7 @@ def lay(document: Document, *, name: str, kind: Kind, pieces: Sequence[Mapping[s
     for told in pieces:
         rest = dict(told)
         its_name, its_kind = rest.pop("name", name), rest.pop("kind", kind)
-        clip = Clip(id=0, **rest)
+        clip = clip_of({"id": 0, **rest})
         free = _with_room(document, clip, its_kind, track)
         if free is None:
             document = add_track(document, name=its_name, kind=its_kind)
@@ -101,6 +102,6 @@ def begin(document: Document, *, name: str, tracks: Sequence[Mapping[str, Any]],
         rest = dict(told)
         recipe = Recipe(**rest.pop("recipe"))
         number = next(ids)
-        clips = tuple(Clip(id=next(ids), **clip) for clip in rest.pop("clips"))
+        clips = tuple(clip_of({"id": next(ids), **clip}) for clip in rest.pop("clips"))
         made.append(Track(number, clips=clips, recipe=recipe, **rest))
     return check(replace(document, tracks=tuple(made), ducking=replace(document.ducking, depth_db=ducking_db)))

@@ -16,6 +16,7 @@ from pampa.core.errors import EditRefused
 
 MOST_FRAMES = 1 << 40
 MOST_CLIPS = 20_000
+MOST_POINTS = 2_000
 
 Place = Annotated[int, Ge(0), Le(MOST_FRAMES)]
 """Frames from the beginning of the episode, or of a recording."""
@@ -23,7 +24,8 @@ Length = Annotated[int, Gt(0), Le(MOST_FRAMES)]
 Shift = Annotated[int, Ge(-MOST_FRAMES), Le(MOST_FRAMES)]
 Number = Annotated[int, Ge(0), Lt(1 << 63)]
 """Of a track, clip, seam, marker or recording."""
-Level = Annotated[float, Ge(-60), Le(24)]
+LOUDEST_DB, SOFTEST_DB = 24.0, -60.0
+Level = Annotated[float, Ge(SOFTEST_DB), Le(LOUDEST_DB)]
 """A gain in dB."""
 Words = Annotated[str, MaxLen(80)]
 

@@ -103,11 +103,20 @@ def _with_clock(document: Document, track: int, recording: int, drift_ppm: float
     if ratio == 1:
         return document
 
+    def clocked(clip: Clip) -> Clip:
+        if clip.recording != recording or not clip.envelope:
+            return clip
+        return replace(clip, envelope=tuple((round(at * ratio), db) for at, db in clip.envelope))
+
     def kept(clip: Clip) -> Clip:
+        clip = clocked(clip)
         return replace(clip, source=round(clip.source * ratio)) if clip.recording == recording else clip
 
-    tracks = [t if t.id == track else replace(t, clips=tuple(map(kept, t.clips))) for t in document.tracks]
-    seams = tuple(_seam_with(seam, lambda piece: piece != track, kept) for seam in document.seams)
+    tracks = [replace(t, clips=tuple(map(clocked if t.id == track else kept, t.clips))) for t in document.tracks]
+    seams = tuple(
+        _seam_with(_seam_with(seam, lambda piece: piece != track, kept), lambda piece: piece == track, clocked)
+        for seam in document.seams
+    )
     return replace(document, tracks=tuple(tracks), seams=seams).with_drift(recording, drift_ppm)
 
 

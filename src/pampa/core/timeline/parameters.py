@@ -7,8 +7,8 @@ from annotated_types import Ge, Gt, Le, MaxLen, MinLen
 
 from pampa.core.mend.amounts import Amounts
 from pampa.core.sound import RATE
-from pampa.core.timeline.document import Crossing, Kind
-from pampa.core.timeline.limits import MOST_CLIPS, Length, Level, Number, Place, Shift, Words
+from pampa.core.timeline.document import BusName, Crossing, Kind
+from pampa.core.timeline.limits import MOST_CLIPS, MOST_POINTS, Length, Level, Number, Place, Shift, Words
 from pampa.core.voice.recipe import Recipe
 
 
@@ -78,6 +78,7 @@ class PutInClip(PlacedStretch):
     """`start` counts from the place where it is put in."""
 
     muted: bool = False
+    envelope: Annotated[list[list[float]], MaxLen(MOST_POINTS)] = ()  # type: ignore[assignment]
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -230,6 +231,28 @@ class SetRecipe(OnTrack):
     """How a person's voice is treated from now on."""
 
     recipe: Recipe
+
+
+@dataclass(frozen=True, kw_only=True)
+class SetEnvelope(OnClip):
+    """Gains over a piece: [frame of the recording, dB], in order of time. Without any it is even."""
+
+    points: Annotated[list[list[float]], MaxLen(MOST_POINTS)]
+
+
+@dataclass(frozen=True, kw_only=True)
+class SetSend(OnTrack):
+    """Send a copy of a track to another bus besides; without a level, no more."""
+
+    bus: BusName
+    level_db: Level | None = None
+
+
+@dataclass(frozen=True, kw_only=True)
+class SetBus:
+    bus: BusName
+    gain_db: Level | None = None
+    muted: bool | None = None
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -45,7 +45,11 @@ export function mountAnchors({ canvas, onMark }) {
 
   function drawWhole(ctx, side, top, width, colour) {
     const cells = Math.ceil(side.length_s / CELL_S);
-    const stalks = cache.get(`s${side.recording}`, `/api/recordings/${side.recording}/stalks?level=2&first=0&last=${cells}`, (buffer) => new Uint8Array(buffer));
+    const stalks = cache.get(
+      `s${side.recording}`,
+      `/api/recordings/${side.recording}/stalks?level=2&first=0&last=${cells}`,
+      (buffer) => new Uint8Array(buffer),
+    );
     ctx.fillStyle = colour;
     for (let x = 0; stalks && x < width; x++) {
       const byte = stalks[2 * Math.floor((x / width) * cells)] ?? 0;
@@ -61,7 +65,11 @@ export function mountAnchors({ canvas, onMark }) {
   function drawClose(ctx, side, top, height, width, colour) {
     const start = Math.round(first(side) * RATE);
     const points = Math.round(width);
-    const wave = cache.get(`w${side.recording}:${start}:${view.span}:${points}`, `/api/recordings/${side.recording}/wave?start=${start}&stop=${start + view.span * RATE}&points=${points}`, (buffer) => new Int16Array(buffer));
+    const wave = cache.get(
+      `w${side.recording}:${start}:${view.span}:${points}`,
+      `/api/recordings/${side.recording}/wave?start=${start}&stop=${start + view.span * RATE}&points=${points}`,
+      (buffer) => new Int16Array(buffer),
+    );
     const middle = top + height / 2;
     ctx.fillStyle = ink["rule-soft"];
     ctx.fillRect(LEFT, middle, width, 1);

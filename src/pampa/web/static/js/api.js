@@ -1,6 +1,6 @@
 // Talking to the server. Every error becomes an Error whose message can be shown as it stands.
 
-const token = () => document.querySelector('meta[name="pampa-token"]').content;
+const token = () => document.querySelector('meta[name="pampa-token"]').getAttribute("content");
 
 export class Refused extends Error {
   constructor(status, error) {
@@ -11,6 +11,11 @@ export class Refused extends Error {
   }
 }
 
+/**
+ * @param {string} method
+ * @param {string} path
+ * @param {{body?: any, raw?: BodyInit, signal?: AbortSignal}} options
+ */
 async function send(method, path, { body, raw, signal } = {}) {
   const headers = { "X-Pampa-Token": token(), Accept: "application/json" };
   if (body !== undefined) headers["Content-Type"] = "application/json";

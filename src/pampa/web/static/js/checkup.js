@@ -68,7 +68,13 @@ export function mountCheckup(canvas) {
     }
     ctx.font = `11px ${ink.text}`;
     ctx.fillStyle = ctx.strokeStyle = ink.accent;
-    if (noise && noise.length) drawNoise(ctx, noise, (index) => left + (index + 0.5) * step, (db) => Math.min(Math.max(y(db), 14), height - FOOT));
+    if (noise && noise.length)
+      drawNoise(
+        ctx,
+        noise,
+        (index) => left + (index + 0.5) * step,
+        (db) => Math.min(Math.max(y(db), 14), height - FOOT),
+      );
     if (hum) {
       for (const [number] of hum.harmonics) ctx.fillRect(x(number * hum.hz) - 0.75, height - FOOT, 1.5, 5);
       ctx.fillText("hum", x(hum.hz * 1.6), 6);

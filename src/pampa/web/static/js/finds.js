@@ -16,7 +16,9 @@ export function placeFinds(doc, finds, policy) {
     for (const home of list) home.reach = reach = Math.max(reach, home.clip.source + home.clip.length);
   }
   const known = new Set(finds.map((find) => find.recording));
-  const others = doc.tracks.filter((track) => track.kind === "spot" || (track.kind === "person" && track.clips.some((clip) => !known.has(clip.recording))));
+  const others = doc.tracks.filter(
+    (track) => track.kind === "spot" || (track.kind === "person" && track.clips.some((clip) => !known.has(clip.recording))),
+  );
   const placed = [];
   for (const find of finds) {
     const there = placeOf(find, homes.get(find.recording) ?? [], policy);

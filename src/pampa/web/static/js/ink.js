@@ -6,6 +6,7 @@ export function readInk(element) {
   const style = getComputedStyle(element);
   const value = (name) => style.getPropertyValue(name).trim();
   const names = ["paper", "sheet", "rule", "rule-soft", "ink", "ink-quiet", "accent", "accent-soft", "music", "music-line"];
+  /** @type {Record<string, any>} */
   const ink = Object.fromEntries(names.map((name) => [name, value(`--${name}`)]));
   ink.people = [1, 2, 3, 4, 5].map((index) => value(`--person-${index}`));
   ink.tips = [1, 2, 3, 4, 5].map((index) => value(`--person-${index}-tip`));

@@ -22,7 +22,12 @@ export function mountLining({ canvas, onSlide, onPlace }) {
 
   function boxes() {
     const width = (canvas.clientWidth - 2 * GAP - 2) / 3;
-    return [0, 1, 2].map((index) => ({ left: 1 + index * (width + GAP), width, top: TITLE, height: canvas.clientHeight * SHARE - TITLE - 8 }));
+    return [0, 1, 2].map((index) => ({
+      left: 1 + index * (width + GAP),
+      width,
+      top: TITLE,
+      height: canvas.clientHeight * SHARE - TITLE - 8,
+    }));
   }
 
   function waveOf(index, width) {
@@ -58,7 +63,8 @@ export function mountLining({ canvas, onSlide, onPlace }) {
     ctx.lineWidth = chosen ? 1.5 : 1;
     ctx.strokeRect(box.left, box.top, box.width, box.height);
     ctx.fillStyle = ink["rule-soft"];
-    for (let tenth = 4; tenth < VIEW_S * 10; tenth += 4) ctx.fillRect(box.left + (tenth / (VIEW_S * 10)) * box.width, box.top + 1, 1, box.height - 2);
+    for (let tenth = 4; tenth < VIEW_S * 10; tenth += 4)
+      ctx.fillRect(box.left + (tenth / (VIEW_S * 10)) * box.width, box.top + 1, 1, box.height - 2);
     const wave = waveOf(index, box.width);
     if (wave) {
       const shift = drag && drag.index === index ? drag.by : 0;
@@ -134,7 +140,14 @@ export function mountLining({ canvas, onSlide, onPlace }) {
     ctx.setLineDash([]);
   }
 
-  const boxAt = (event) => boxes().findIndex((box) => event.offsetX >= box.left && event.offsetX <= box.left + box.width && event.offsetY >= box.top && event.offsetY <= box.top + box.height);
+  const boxAt = (event) =>
+    boxes().findIndex(
+      (box) =>
+        event.offsetX >= box.left &&
+        event.offsetX <= box.left + box.width &&
+        event.offsetY >= box.top &&
+        event.offsetY <= box.top + box.height,
+    );
   canvas.addEventListener("pointerdown", (event) => {
     const index = view.lining && view.lining.matched ? boxAt(event) : -1;
     if (index < 0) return;

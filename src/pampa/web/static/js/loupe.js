@@ -11,7 +11,18 @@ const RIGHT = 16;
 const GRIP = 7;
 
 export function mountLoupe({ canvas, onSelect, onSeek, onTrim, onMove, onSlip, onSide, onFind, onPick }) {
-  let view = { doc: null, gains: new Map(), centre: 0, span: 6 * RATE, selection: null, playhead: 0, clip: null, find: null, missing: null, rate: RATE };
+  let view = {
+    doc: null,
+    gains: new Map(),
+    centre: 0,
+    span: 6 * RATE,
+    selection: null,
+    playhead: 0,
+    clip: null,
+    find: null,
+    missing: null,
+    rate: RATE,
+  };
   let ink = readInk(canvas);
   let frame = 0;
   let drag = null;
@@ -82,7 +93,8 @@ export function mountLoupe({ canvas, onSelect, onSeek, onTrim, onMove, onSlip, o
       ctx.fillStyle = ink["rule-soft"];
       ctx.fillRect(x, 4, 1, height - 22);
       ctx.fillStyle = ink["ink-quiet"];
-      if (x > LEFT + 30 && x < width - 40) ctx.fillText(clock(at * view.rate, view.rate, [0.05, 0.25].includes(step) ? 2 : 1), x, height - 3);
+      if (x > LEFT + 30 && x < width - 40)
+        ctx.fillText(clock(at * view.rate, view.rate, [0.05, 0.25].includes(step) ? 2 : 1), x, height - 3);
     }
   }
 
@@ -123,7 +135,8 @@ export function mountLoupe({ canvas, onSelect, onSeek, onTrim, onMove, onSlip, o
     const right = xOf(clip.start + clip.length, width);
     const picked = view.clip === clip.id;
     ctx.fillStyle = picked ? ink.accent : ink.rule;
-    for (const edge of [left, right]) ctx.fillRect(Math.round(edge) - (picked ? 1 : 0), middle - height / 2 + 2, picked ? 3 : 1, height - 4);
+    for (const edge of [left, right])
+      ctx.fillRect(Math.round(edge) - (picked ? 1 : 0), middle - height / 2 + 2, picked ? 3 : 1, height - 4);
     if (picked) drawFades(ctx, clip, left, right, middle, height, width);
   }
 
@@ -304,12 +317,21 @@ export function mountLoupe({ canvas, onSelect, onSeek, onTrim, onMove, onSlip, o
   }
 
   const show = (change) => { view = { ...view, ...change }; schedule(); };
-  const isTalk = (clip) => view.doc.tracks.some((track) => ["person", "spot"].includes(track.kind) && track.clips.some((other) => other.id === clip.id));
+  const isTalk = (clip) =>
+    view.doc.tracks.some((track) => ["person", "spot"].includes(track.kind) && track.clips.some((other) => other.id === clip.id));
 
   function pressed(event) {
     if (!view.doc || event.button !== 0) return;
     const reach = event.pointerType === "touch" ? 3 * GRIP : GRIP;
-    drag = { ...hit(event.offsetX, event.offsetY, reach), x: event.offsetX, moved: false, missing: view.missing, find: view.find, slips: event.altKey, follows: event.shiftKey };
+    drag = {
+      ...hit(event.offsetX, event.offsetY, reach),
+      x: event.offsetX,
+      moved: false,
+      missing: view.missing,
+      find: view.find,
+      slips: event.altKey,
+      follows: event.shiftKey,
+    };
     canvas.setPointerCapture(event.pointerId);
   }
 
@@ -329,7 +351,8 @@ export function mountLoupe({ canvas, onSelect, onSeek, onTrim, onMove, onSlip, o
     if (drag.kind === "right") show({ missing: { ...view.missing, stop: Math.max(place, view.missing.start + 480) } });
     if (drag.kind === "find-in") show({ find: { ...view.find, place: Math.min(place, view.find.until - 480) } });
     if (drag.kind === "find-out") show({ find: { ...view.find, until: Math.max(place, view.find.place + 480) } });
-    if (drag.kind === "ground" && !view.missing) onSelect({ start: Math.min(drag.place, place), stop: Math.max(drag.place, place), track: null });
+    if (drag.kind === "ground" && !view.missing)
+      onSelect({ start: Math.min(drag.place, place), stop: Math.max(drag.place, place), track: null });
   }
 
   function released(event) {
@@ -339,7 +362,8 @@ export function mountLoupe({ canvas, onSelect, onSeek, onTrim, onMove, onSlip, o
     if (drag.moved && (kind === "start" || kind === "end")) onTrim(clip.id, kind, place, drag.follows && !isTalk(clip));
     else if (drag.moved && kind === "body" && drag.slips) onSlip(clip.id, Math.round(drag.place - place));
     else if (drag.moved && kind === "body") onMove(clip.id, Math.max(clip.start + place - drag.place, 0), drag.follows);
-    else if (drag.moved && (kind === "left" || kind === "right")) onSide(missing.seam, view.missing.start - missing.start, missing.stop - view.missing.stop);
+    else if (drag.moved && (kind === "left" || kind === "right"))
+      onSide(missing.seam, view.missing.start - missing.start, missing.stop - view.missing.stop);
     else if (drag.moved && kind.startsWith("find")) onFind(view.find);
     else if (!drag.moved && !view.missing) {
       if (drag.pick !== undefined) onPick(drag.pick);

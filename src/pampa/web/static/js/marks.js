@@ -68,7 +68,8 @@ export function drawSections(ctx, { view, ink }, line, y) {
   ctx.fillRect(LEFT - 6, y - 6, 4, line.height + 14);
 }
 
-const tintOf = (ctx, ink, tint) => textured(ctx, [ink["music-line"], ink.people[2], ink.people[3], ink.people[4], ink["ink-quiet"]][tint - 1], tint - 1, ink.sheet);
+const tintOf = (ctx, ink, tint) =>
+  textured(ctx, [ink["music-line"], ink.people[2], ink.people[3], ink.people[4], ink["ink-quiet"]][tint - 1], tint - 1, ink.sheet);
 
 export function drawMarker(ctx, { ink }, marker, line, y, width) {
   const x = Math.round(xOf(marker.at, line, width));

@@ -29,11 +29,24 @@ const MARKS = {
 };
 
 export function mountMendPicture({ canvas, stalks, onSeek, onSelect }) {
-  let view = { recording: null, frames: 0, start: 0, span: 30 * RATE, playhead: 0, selection: null, kind: "spectrum", way: "recorded", version: 0, marks: [], region: null, spots: [] };
+  let view = {
+    recording: null,
+    frames: 0,
+    start: 0,
+    span: 30 * RATE,
+    playhead: 0,
+    selection: null,
+    kind: "spectrum",
+    way: "recorded",
+    version: 0,
+    marks: [],
+    region: null,
+    spots: [],
+  };
   let ink = readInk(canvas);
   let shades = null;
   let frame = 0;
-  let wave = { key: null, asked: null, start: 0, per: 1, pairs: null };
+  let wave = { key: null, kept: "", asked: null, start: 0, per: 1, pairs: null };
   const schedule = () => { frame ||= requestAnimationFrame(draw); };
   const tiles = byteCache({ kept: KEPT, onArrival: schedule });
 
@@ -44,7 +57,8 @@ export function mountMendPicture({ canvas, stalks, onSeek, onSelect }) {
     swatch.height = 1;
     const ctx = swatch.getContext("2d");
     const blend = ctx.createLinearGradient(0, 0, 256, 0);
-    for (const [at, colour] of [[0, ink.sheet], [0.12, ink.sheet], [0.5, ink.tips[0]], [0.78, ink.people[0]], [1, ink.ink]]) blend.addColorStop(at, colour);
+    const stops = { 0: ink.sheet, 0.12: ink.sheet, 0.5: ink.tips[0], 0.78: ink.people[0], 1: ink.ink };
+    for (const [at, colour] of Object.entries(stops)) blend.addColorStop(Number(at), colour);
     ctx.fillStyle = blend;
     ctx.fillRect(0, 0, 256, 1);
     return new Uint32Array(ctx.getImageData(0, 0, 256, 1).data.buffer);
@@ -124,10 +138,25 @@ export function mountMendPicture({ canvas, stalks, onSeek, onSelect }) {
     const key = `${view.recording}:${view.way}:${view.version}:${start}:${stop}:${points}`;
     if (wave.key !== key && wave.asked !== key) {
       wave.asked = key;
-      api.bytes(`/api/recordings/${view.recording}/mending/wave?${new URLSearchParams({ start, stop, points, way: view.way })}`)
+      api
+        .bytes(`/api/recordings/${view.recording}/mending/wave?start=${start}&stop=${stop}&points=${points}&way=${view.way}`)
         .then((response) => response.arrayBuffer())
-        .then((buffer) => { if (wave.asked === key) { wave = { key, kept: key.split(":", 2).join(":"), asked: key, start, per: (stop - start) / points, pairs: new Int16Array(buffer) }; schedule(); } })
-        .catch(() => { wave.asked = null; });
+        .then((buffer) => {
+          if (wave.asked === key) {
+            wave = {
+              key,
+              kept: key.split(":", 2).join(":"),
+              asked: key,
+              start,
+              per: (stop - start) / points,
+              pairs: new Int16Array(buffer),
+            };
+            schedule();
+          }
+        })
+        .catch(() => {
+          wave.asked = null;
+        });
     }
     if (wave.kept !== `${view.recording}:${view.way}`) {
       ctx.globalAlpha = FAINT;
@@ -139,7 +168,9 @@ export function mountMendPicture({ canvas, stalks, onSeek, onSelect }) {
     ctx.fillStyle = ink.people[0];
     for (let point = 0; wave.pairs && point < wave.pairs.length / 2; point++) {
       const x = xOf(wave.start + point * wave.per, width);
-      const [top, low] = [wave.pairs[2 * point + 1], wave.pairs[2 * point]].map((value) => middle - (Math.sign(value) * Math.abs(value / 32767) ** 0.6) * middle);
+      const [top, low] = [wave.pairs[2 * point + 1], wave.pairs[2 * point]].map(
+        (value) => middle - Math.sign(value) * Math.abs(value / 32767) ** 0.6 * middle,
+      );
       ctx.fillRect(x, top, Math.max((wave.per / view.span) * (width - LEFT), 1), Math.max(low - top, 1));
     }
   }
@@ -193,7 +224,11 @@ export function mountMendPicture({ canvas, stalks, onSeek, onSelect }) {
     }
     ctx.strokeStyle = ink.accent;
     for (const spot of view.spots) {
-      const [x, to, top, low] = box({ start: spot.start_s * RATE, stop: spot.stop_s * RATE, low_hz: spot.low_hz, high_hz: spot.high_hz }, width, bottom);
+      const [x, to, top, low] = box(
+        { start: spot.start_s * RATE, stop: spot.stop_s * RATE, low_hz: spot.low_hz, high_hz: spot.high_hz },
+        width,
+        bottom,
+      );
       ctx.strokeRect(x, top + 0.5, Math.max(to - x, 2), low - top - 1);
     }
     if (view.selection) {

@@ -5,24 +5,27 @@ import { api } from "./api.js";
 const SOON_MS = 600;
 const KNOWN = "pampa-next-known";
 
-export function nextStep(data) {
+/** @param {import("./page.js").Page} page */
+export function nextStep(page, data) {
   let timer = 0;
   return {
-    next: data.next,
-    nextKnown: JSON.parse(localStorage.getItem(KNOWN) ?? "[]"), // stages whose sentence somebody has put away
+    step: data.next,
+    known: JSON.parse(localStorage.getItem(KNOWN) ?? "[]"), // stages whose sentence somebody has put away
 
-    get nextTold() { return this.next.stage === null || this.nextKnown.includes(this.next.stage) ? "" : this.next.told; },
-    get nextIsElsewhere() { return this.next.stage !== null && !this.isStage(this.next.stage); },
-    get nextName() { return this.next.stage === null ? "" : `Go to ${data.stages[this.next.stage]}`; },
-    goNext() { this.go(this.next.stage); },
-    putNextAway() {
-      this.nextKnown = [...this.nextKnown, this.next.stage];
-      localStorage.setItem(KNOWN, JSON.stringify(this.nextKnown));
+    get told() { return this.step.stage === null || this.known.includes(this.step.stage) ? "" : this.step.told; },
+    get isElsewhere() { return this.step.stage !== null && !page.isStage(this.step.stage); },
+    get name() { return this.step.stage === null ? "" : `Go to ${data.stages[this.step.stage]}`; },
+    go() { page.go(this.step.stage); },
+    putAway() {
+      this.known = [...this.known, this.step.stage];
+      localStorage.setItem(KNOWN, JSON.stringify(this.known));
     },
     // Several things may be told at once: it is asked for a moment after the last.
-    readNextSoon() {
+    readSoon() {
       clearTimeout(timer);
-      timer = setTimeout(async () => { this.next = await api.get(`/api/episodes/${this.episodeId}/next`).catch(() => this.next); }, SOON_MS);
+      timer = setTimeout(async () => {
+        this.step = await api.get(`/api/episodes/${page.episode.id}/next`).catch(() => this.step);
+      }, SOON_MS);
     },
   };
 }

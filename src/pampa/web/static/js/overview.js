@@ -50,7 +50,8 @@ export function mountOverview({ canvas, stalks, onGo }) {
 
   function drawMusic(ctx, track, width, height) {
     ctx.fillStyle = ink["music-line"];
-    for (const clip of track.clips) ctx.fillRect(width - 4, yOf(clip.start, height), 2, Math.max(yOf(clip.start + clip.length, height) - yOf(clip.start, height), 2));
+    for (const clip of track.clips)
+      ctx.fillRect(width - 4, yOf(clip.start, height), 2, Math.max(yOf(clip.start + clip.length, height) - yOf(clip.start, height), 2));
   }
 
   const go = (event) => {

@@ -48,8 +48,11 @@ export function makePlayer({ address, settings: first, length, onMove, onStop, o
 
   function addressOf(at, seconds) {
     const { speed } = settings;
-    const wanted = speed === 1 ? Math.min(Math.round(seconds * RATE), Math.max(end() - at.start, 1)) : Math.max(Math.round((seconds * RATE) / HOP), 1) * HOP;
-    const query = new URLSearchParams({ start: at.start, frames: wanted });
+    const wanted =
+      speed === 1
+        ? Math.min(Math.round(seconds * RATE), Math.max(end() - at.start, 1))
+        : Math.max(Math.round((seconds * RATE) / HOP), 1) * HOP;
+    const query = new URLSearchParams({ start: at.start, frames: String(wanted) });
     if (at.tail !== undefined) query.set("tail", at.tail);
     return address({ ...settings, ...supposed }, query);
   }
@@ -58,9 +61,8 @@ export function makePlayer({ address, settings: first, length, onMove, onStop, o
     const response = await api.bytes(addressOf(at, seconds));
     const samples = new Float32Array(await response.arrayBuffer());
     const tail = response.headers.get("X-Tail");
-    const next = { start: Number(response.headers.get("X-Next-Start")) };
-    if (tail !== null) next.tail = Number(tail);
-    return { samples, next };
+    const start = Number(response.headers.get("X-Next-Start"));
+    return { samples, next: tail === null ? { start } : { start, tail: Number(tail) } };
   }
 
   function schedule(at, { samples, next }) {

@@ -12,6 +12,7 @@ export function makeRecorder({ onLevel, onLost }) {
   async function open(deviceId) {
     close();
     // As the microphone hears it: nothing levelled, cleaned or cancelled on the way.
+    /** @type {MediaTrackConstraints} */
     const audio = { echoCancellation: false, noiseSuppression: false, autoGainControl: false, channelCount: 1 };
     if (deviceId) audio.deviceId = { exact: deviceId };
     stream = await navigator.mediaDevices.getUserMedia({ audio });
@@ -19,7 +20,12 @@ export function makeRecorder({ onLevel, onLost }) {
     rate = context.sampleRate;
     await context.audioWorklet.addModule(new URL("./capture.js", import.meta.url));
     const source = context.createMediaStreamSource(stream);
-    const capture = new AudioWorkletNode(context, "capture", { numberOfInputs: 1, numberOfOutputs: 1, channelCount: 1, channelCountMode: "explicit" });
+    const capture = new AudioWorkletNode(context, "capture", {
+      numberOfInputs: 1,
+      numberOfOutputs: 1,
+      channelCount: 1,
+      channelCountMode: "explicit",
+    });
     monitor = new GainNode(context, { gain: 0 });
     source.connect(capture).connect(monitor).connect(context.destination);
     capture.port.onmessage = ({ data }) => {

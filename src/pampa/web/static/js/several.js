@@ -25,7 +25,8 @@ export function partsOf(recordings) {
   return null;
 }
 
-export function several(data, stage) {
+/** @param {import("./page.js").Page} page */
+export function several(page, stage) {
   return {
     ticked: [],
     partsFound: null,
@@ -34,17 +35,23 @@ export function several(data, stage) {
     tick(recording) {
       this.ticked = this.isTicked(recording) ? this.ticked.filter((id) => id !== recording.id) : [...this.ticked, recording.id];
     },
-    get allTicked() { return this.recordings.length > 0 && this.ticked.length === this.recordings.length; },
-    tickAll() { this.ticked = this.allTicked ? [] : this.recordings.map((recording) => recording.id); },
-    get hasTicked() { return this.ticked.length > 0 && this.gatherView === "recordings"; },
+    get allTicked() { return page.episode.recordings.length > 0 && this.ticked.length === page.episode.recordings.length; },
+    tickAll() { this.ticked = this.allTicked ? [] : page.episode.recordings.map((recording) => recording.id); },
+    get hasTicked() { return this.ticked.length > 0 && page.gather.view === "recordings"; },
     get tickedCount() { return `${this.ticked.length} chosen`; },
-    tickedInOrder() { return this.recordings.filter((recording) => this.isTicked(recording)); },
+    tickedInOrder() { return page.episode.recordings.filter((recording) => this.isTicked(recording)); },
     // After the list has changed: what is not in it any more is not chosen either.
     refreshTicked() {
-      const known = new Set(this.recordings.map((recording) => recording.id));
+      const known = new Set(page.episode.recordings.map((recording) => recording.id));
       if (this.ticked.some((id) => !known.has(id))) this.ticked = this.ticked.filter((id) => known.has(id));
-      const parts = partsOf(this.recordings);
-      const apart = parts && new Set(stage.doc.tracks.filter((track) => track.clips.some((clip) => parts.some((part) => part.id === clip.recording))).map((track) => track.id)).size > 1;
+      const parts = partsOf(page.episode.recordings);
+      const apart =
+        parts &&
+        new Set(
+          stage.doc.tracks
+            .filter((track) => track.clips.some((clip) => parts.some((part) => part.id === clip.recording)))
+            .map((track) => track.id),
+        ).size > 1;
       this.partsFound = apart && !remembered().includes(parts[0].id) ? parts : null;
     },
     // They only look like parts: this is not proposed again.
@@ -53,9 +60,9 @@ export function several(data, stage) {
       this.partsFound = null;
     },
     eachTicked(work) {
-      return this.attempt(async () => {
+      return page.attempt(async () => {
         for (const recording of this.tickedInOrder()) await work(recording);
-        await this.readRecordings();
+        await page.episode.readRecordings();
       });
     },
     setRoleOfTicked(event) {
@@ -66,33 +73,44 @@ export function several(data, stage) {
     async removeTicked() {
       const count = this.ticked.length;
       await this.eachTicked((recording) => api.remove(`/api/recordings/${recording.id}`));
-      this.say(`${count} recordings are off the list. What lies on tracks stays; they can be brought back from the panel.`);
+      page.say(`${count} recordings are off the list. What lies on tracks stays; they can be brought back from the panel.`);
     },
     async keepTicked() {
-      await this.eachTicked((recording) => this.keep(recording, { kind: { person: "spot", reference: "effects" }[recording.role] ?? recording.role }));
-      if (!this.problem) this.say("They are in the larder of the show now, for every episode.");
+      await this.eachTicked((recording) =>
+        page.larder.keep(recording, { kind: { person: "spot", reference: "effects" }[recording.role] ?? recording.role }),
+      );
+      if (!page.problem) page.say("They are in the larder of the show now, for every episode.");
     },
     moveTicked(by) {
-      const order = [...this.recordings];
-      const moving = order.map((recording, index) => index).filter((index) => this.isTicked(order[index]));
+      const order = [...page.episode.recordings];
+      const moving = [...order.keys()].filter((index) => this.isTicked(order[index]));
       if (by > 0) moving.reverse();
       for (const index of moving) {
         const other = index + by;
         if (order[other] && !this.isTicked(order[other])) [order[index], order[other]] = [order[other], order[index]];
       }
-      this.recordings = order;
-      return this.attempt(() => api.put(`/api/episodes/${this.episodeId}/recordings/order`, { recordings: order.map((recording) => recording.id) }));
+      page.episode.recordings = order;
+      return page.attempt(() =>
+        api.put(`/api/episodes/${page.episode.id}/recordings/order`, { recordings: order.map((recording) => recording.id) }),
+      );
     },
     join(parts) {
-      return this.inTurn(async () => {
-        this.takeChange(await api.post(`/api/episodes/${this.episodeId}/recordings/join`, { revision: this.revision, recordings: parts.map((part) => part.id) }));
+      return page.episode.inTurn(async () => {
+        page.episode.takeChange(
+          await api.post(`/api/episodes/${page.episode.id}/recordings/join`, {
+            revision: page.episode.revision,
+            recordings: parts.map((part) => part.id),
+          }),
+        );
         this.ticked = [];
         this.partsFound = null;
-        this.say(`${parts.length} parts lie one after another now. Undo takes them apart again.`);
+        page.say(`${parts.length} parts lie one after another now. Undo takes them apart again.`);
       });
     },
     joinTicked() { return this.join(this.tickedInOrder()); },
     joinParts() { return this.join(this.partsFound); },
-    get partsText() { return this.partsFound ? `${this.partsFound.map((part) => part.name).join(", ")} look like parts of one recording.` : ""; },
+    get partsText() {
+      return this.partsFound ? `${this.partsFound.map((part) => part.name).join(", ")} look like parts of one recording.` : "";
+    },
   };
 }

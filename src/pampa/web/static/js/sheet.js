@@ -1,7 +1,20 @@
 // The sheet: the episode's time in lines down the page. Owns the two canvases of the sheet and the pointer on them.
 
 import { RATE } from "./constants.js";
-import { LEFT, RIGHT, firstEndingAfter, frameAt, layoutLines, levelFor, lineAtY, lineOf, paceOf, stalkShare, trackAt, xOf } from "./geometry.js";
+import {
+  LEFT,
+  RIGHT,
+  firstEndingAfter,
+  frameAt,
+  layoutLines,
+  levelFor,
+  lineAtY,
+  lineOf,
+  paceOf,
+  stalkShare,
+  trackAt,
+  xOf,
+} from "./geometry.js";
 import { fit, peopleOf, readInk, sizeOf, textured } from "./ink.js";
 import { drawFind, drawMarker, drawSeam, drawSections } from "./marks.js";
 import { board, stroke, tileOf } from "./strokes.js";
@@ -18,11 +31,23 @@ const FINGER = 18;
 const BUDGET = 6; // ms of drawing lines in one frame; what is left over follows in the next
 
 export function mountSheet({ scroller, spacer, canvas, overlay, stalks, onSeek, onSelect, onClip, onSeam, onView, onPinch, onTwoTap }) {
-  let view = { doc: null, gains: new Map(), secondsPerLine: 20, playhead: 0, selection: null, clip: null, seam: null, finds: [], find: null, rate: RATE };
+  let view = {
+    doc: null,
+    gains: new Map(),
+    names: new Map(),
+    secondsPerLine: 20,
+    playhead: 0,
+    selection: null,
+    clip: null,
+    seam: null,
+    finds: [],
+    find: null,
+    rate: RATE,
+  };
   let layout = { lines: [], height: 0, frames: 1, length: 0 };
   let ink = readInk(canvas);
   let tiles = { plain: [], muted: [] };
-  let strokes = null;
+  let spare = null; // the board of strokes that the next picture is drawn on
   let top = scroller.scrollTop;
   let frame = 0;
   let overlayFrame = 0;
@@ -122,14 +147,15 @@ export function mountSheet({ scroller, spacer, canvas, overlay, stalks, onSeek, 
       drawSeam(ctx, sheet, seam, line, y, width, written);
       if (written) free = xOf(seam.at, line, width) + SEAM_TEXT;
     }
-    for (const marker of view.doc.markers) if (marker.at >= line.start && marker.at < line.stop) drawMarker(ctx, sheet, marker, line, y, width);
+    for (const marker of view.doc.markers)
+      if (marker.at >= line.start && marker.at < line.stop) drawMarker(ctx, sheet, marker, line, y, width);
   }
 
   // Let something be painted into the pixels of a whole canvas.
   function canvasOf(ctx, paint) {
-    strokes = board(ctx.canvas.width, ctx.canvas.height, strokes);
-    paint(strokes, window.devicePixelRatio || 1);
-    ctx.putImageData(strokes.image, 0, 0);
+    spare = board(ctx.canvas.width, ctx.canvas.height, spare);
+    paint(spare, window.devicePixelRatio || 1);
+    ctx.putImageData(spare.image, 0, 0);
   }
 
   // Everything here lies under the strokes, so what hides comes before what it hides.
@@ -152,7 +178,9 @@ export function mountSheet({ scroller, spacer, canvas, overlay, stalks, onSeek, 
   function strokeRow(strokes, ratio, line, row, y, width, people) {
     const horizon = Math.round(y + row.horizon);
     const reach = row.kind === "pair" ? row.height / 2 - 1 : row.height - 8;
-    row.tracks.forEach((track, side) => strokeTrack(strokes, ratio, line, track, horizon, reach, side ? 1 : -1, width, people.get(track.id)));
+    row.tracks.forEach((track, side) =>
+      strokeTrack(strokes, ratio, line, track, horizon, reach, side ? 1 : -1, width, people.get(track.id)),
+    );
   }
 
   function drawHorizon(ctx, line, row, y, width, people) {
@@ -225,16 +253,16 @@ export function mountSheet({ scroller, spacer, canvas, overlay, stalks, onSeek, 
   }
 
   // A band leans in where it fades.
-  function bandShape(ctx, clip, line, width, left, right, top, height) {
+  function bandShape(ctx, clip, line, width, left, right, upper, height) {
     const fadeIn = Math.min(Math.max(xOf(clip.start + clip.fade_in, line, width), left), right);
     const fadeOut = Math.max(Math.min(xOf(clip.start + clip.length - clip.fade_out, line, width), right), left);
     ctx.beginPath();
-    ctx.moveTo(left, top + (fadeIn > left ? height : 0));
-    ctx.lineTo(fadeIn, top);
-    ctx.lineTo(fadeOut, top);
-    ctx.lineTo(right, top + (fadeOut < right ? height : 0));
-    ctx.lineTo(right, top + height);
-    ctx.lineTo(left, top + height);
+    ctx.moveTo(left, upper + (fadeIn > left ? height : 0));
+    ctx.lineTo(fadeIn, upper);
+    ctx.lineTo(fadeOut, upper);
+    ctx.lineTo(right, upper + (fadeOut < right ? height : 0));
+    ctx.lineTo(right, upper + height);
+    ctx.lineTo(left, upper + height);
     ctx.fill();
   }
 
@@ -294,7 +322,10 @@ export function mountSheet({ scroller, spacer, canvas, overlay, stalks, onSeek, 
       const { start, stop, track } = view.selection;
       drag = { ...drag, frame: held === "start" ? stop : start, one: track !== null, track: track === null ? null : { id: track } };
     } else if (event.shiftKey) {
-      const from = view.selection && Math.abs(view.selection.start - at.frame) < Math.abs(view.selection.stop - at.frame) ? view.selection.stop : (view.selection?.start ?? view.playhead);
+      const from =
+        view.selection && Math.abs(view.selection.start - at.frame) < Math.abs(view.selection.stop - at.frame)
+          ? view.selection.stop
+          : (view.selection?.start ?? view.playhead);
       drag = { ...drag, frame: from, moved: true };
       select(at);
     }
@@ -337,7 +368,9 @@ export function mountSheet({ scroller, spacer, canvas, overlay, stalks, onSeek, 
   function clicked(at, event) {
     const line = lineAtY(at.y, layout);
     const width = canvas.clientWidth;
-    const seam = view.doc.seams.find((candidate) => candidate.at >= line.start && candidate.at < line.stop && Math.abs(xOf(candidate.at, line, width) - at.x) < 7);
+    const seam = view.doc.seams.find(
+      (candidate) => candidate.at >= line.start && candidate.at < line.stop && Math.abs(xOf(candidate.at, line, width) - at.x) < 7,
+    );
     if (seam) return onSeam(seam.id);
     // Talk is clicked all the time to go somewhere; its pieces are picked in the loupe.
     const music = at.track && !["person", "spot"].includes(at.track.kind);
@@ -369,7 +402,11 @@ export function mountSheet({ scroller, spacer, canvas, overlay, stalks, onSeek, 
     redraw() {
       ink = readInk(canvas);
       const { ctx } = fit(canvas);
-      const tilesAt = (alpha) => ink.people.map((colour, index) => ({ tip: tileOf(ink.tips[index], alpha), body: tileOf(textured(ctx, colour, index, ink.sheet), alpha) }));
+      const tilesAt = (alpha) =>
+        ink.people.map((colour, index) => ({
+          tip: tileOf(ink.tips[index], alpha),
+          body: tileOf(textured(ctx, colour, index, ink.sheet), alpha),
+        }));
       tiles = { plain: tilesAt(1), muted: tilesAt(0.3) };
       forget();
       schedule();

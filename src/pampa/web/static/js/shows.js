@@ -1,173 +1,95 @@
 // The page of shows.
 
 import { api } from "./api.js";
-import { compose } from "./compose.js";
-import { RATE } from "./constants.js";
+import { desk, nextTitle } from "./desk.js";
 import { forGood } from "./for-good.js";
-import { stalkShare } from "./geometry.js";
-import { level, shortClock } from "./time.js";
-import { upload } from "./uploads.js";
 
 const data = JSON.parse(document.getElementById("page-data").textContent);
 
-const nextTitle = (show) => `Episode ${Math.max(0, ...show.episodes.map((episode) => episode.number ?? 0)) + 1}`;
+const shows = {
+  guarded: data.guarded,
+  shows: data.shows,
+  archived: data.archived,
+  name: "",
+  host: "",
+  problem: "",
+  desk: null, // comes with the page
+  get hasArchived() { return this.archived.shows.length + this.archived.episodes.length > 0; },
+  get isEmpty() { return this.shows.length === 0; },
 
-const COLUMNS = 160;
-const MIDDLE = 20;
-const GLANCES = 12; // of each show: the newest
-
-// One person's talk as one path of strokes, above or below the horizon.
-function strokes(person, sign) {
-  const parts = [];
-  person.levels.forEach((byte, column) => {
-    const height = stalkShare(byte, person.gain_db) * (MIDDLE - 1);
-    if (height > 0.5) parts.push(`M${((column + 0.5) / person.levels.length) * COLUMNS} ${MIDDLE}v${sign * height}`);
-  });
-  return parts.join("");
-}
-
-// What lies on the desk: each episode drawn small, what it needs next, and files that are dropped onto a show.
-function desk() {
-  return {
-    glances: {},
-    over: null,
-    sending: null,
-    uploads: [],
-
-    async init() {
-      for (const show of data.shows) {
-        for (const episode of show.episodes.slice(0, GLANCES)) await this.look(episode);
-      }
-    },
-    async look(episode) {
-      const glance = await api.get(`/api/episodes/${episode.id}/glance`).catch(() => null);
-      if (glance) this.glances = { ...this.glances, [episode.id]: glance };
-    },
-    glanceOf(episode) { return this.glances[episode.id] ?? null; },
-    drawingOf(episode, side) {
-      const people = this.glanceOf(episode)?.people ?? [];
-      return people.filter((_, n) => n % 2 === side).map((person) => strokes(person, side ? 1 : -1)).join("") || "M0 20h0";
-    },
-    stepOf(episode) { return this.glanceOf(episode)?.step.told ?? ""; },
-    lengthOf(episode) {
-      const glance = this.glanceOf(episode);
-      return glance && glance.length ? shortClock(glance.length, RATE) : "";
-    },
-    loudnessOf(episode) {
-      const lufs = this.glanceOf(episode)?.lufs ?? null;
-      return lufs === null ? "" : `${level(lufs)} LUFS`;
-    },
-    // An episode opens where its next step is.
-    address(episode) { return `/episodes/${episode.id}/${this.glanceOf(episode)?.step.stage ?? "prune"}`; },
-    openName(episode) {
-      const stage = this.glanceOf(episode)?.step.stage;
-      return stage ? data.stages[stage] : "Open";
-    },
-
-    isOver(show) { return this.over === show.id; },
-    isSending(show) { return this.sending === show.id; },
-    dropClass(show) { return this.isOver(show) ? "dropping" : ""; },
-    dragOver(show) { this.over = show.id; },
-    dragLeft(event) { if (!event.currentTarget.contains(event.relatedTarget)) this.over = null; },
-    dropped(show, event) {
-      this.over = null;
-      const files = [...event.dataTransfer.files];
-      if (files.length && this.sending === null) return this.begin(show, files);
-    },
-    begin(show, files) {
-      return this.attempt(async () => {
-        this.sending = show.id;
-        try {
-          const episode = await api.post(`/api/shows/${show.id}/episodes`, { title: nextTitle(show) });
-          this.uploads = files.map((file) => ({ name: file.name, share: 0 }));
-          for (const [n, file] of files.entries()) {
-            await upload(`/api/episodes/${episode.id}/uploads`, file, { onShare: (share) => { this.uploads[n].share = share; }, signal: new AbortController().signal });
-          }
-          window.location.href = `/episodes/${episode.id}/gather`;
-        } finally {
-          this.sending = null;
-          this.uploads = [];
-        }
-      });
-    },
-  };
-}
-
-document.addEventListener("alpine:init", () => {
-  window.Alpine.data("showsPage", () => compose(desk(), forGood(function forget(kind, id) {
+  init() { this.desk.lookAtAll(); },
+  // One that was deleted for good.
+  gone(kind, id) {
     this.archived[kind] = this.archived[kind].filter((other) => other.id !== id);
     if (kind === "shows") this.archived.episodes = this.archived.episodes.filter((episode) => episode.show_id !== id);
-  }), {
-    guarded: data.guarded,
-    shows: data.shows,
-    archived: data.archived,
-    name: "",
-    host: "",
-    problem: "",
-    get hasArchived() { return this.archived.shows.length + this.archived.episodes.length > 0; },
-    get isEmpty() { return this.shows.length === 0; },
+  },
 
-    async attempt(work) {
-      this.problem = "";
-      try {
-        await work();
-      } catch (error) {
-        this.problem = error.message;
-      }
-    },
-    makeShow() {
-      return this.attempt(async () => {
-        const show = await api.post("/api/shows", { name: this.name, host: this.host });
-        this.shows.push({ ...show, episodes: [], patterns: [] });
-        this.name = "";
-        this.host = "";
-      });
-    },
-    makeEpisode(show) {
-      return this.attempt(async () => {
-        const episode = await api.post(`/api/shows/${show.id}/episodes`, { title: nextTitle(show) });
-        window.location.href = `/episodes/${episode.id}/gather`;
-      });
-    },
-    makeFrom(show, pattern) {
-      return this.attempt(async () => {
-        const episode = await api.post(`/api/patterns/${pattern.id}/episodes`, { title: nextTitle(show) });
-        window.location.href = `/episodes/${episode.id}/gather`;
-      });
-    },
-    forgetPattern(show, pattern) {
-      return this.attempt(async () => {
-        await api.remove(`/api/patterns/${pattern.id}`);
-        show.patterns = show.patterns.filter((other) => other.id !== pattern.id);
-      });
-    },
-    fromName: (pattern) => `New from “${pattern.name}”`,
-    titleFor: (pattern) => `Begin with ${pattern.people.join(", ")}, and the music in its places`,
-    renameShow(show, event) {
-      return this.attempt(() => api.patch(`/api/shows/${show.id}`, { name: event.target.value }));
-    },
-    renameEpisode(episode, event) {
-      return this.attempt(() => api.patch(`/api/episodes/${episode.id}`, { title: event.target.value }));
-    },
-    archiveShow(show, archived) {
-      return this.attempt(async () => {
-        await api.patch(`/api/shows/${show.id}`, { archived });
-        window.location.reload();
-      });
-    },
-    archiveEpisode(episode, archived) {
-      return this.attempt(async () => {
-        await api.patch(`/api/episodes/${episode.id}`, { archived });
-        window.location.reload();
-      });
-    },
-    numbered: (episode) => (episode.number === null ? "–" : String(episode.number)),
-    labelFor: (what, name) => `${what} ${name}`,
-    signOut() {
-      return this.attempt(async () => {
-        await api.post("/sign-out");
-        window.location.href = "/sign-in";
-      });
-    },
-  }));
+  async attempt(work) {
+    this.problem = "";
+    try {
+      await work();
+    } catch (error) {
+      this.problem = error.message;
+    }
+  },
+  makeShow() {
+    return this.attempt(async () => {
+      const show = await api.post("/api/shows", { name: this.name, host: this.host });
+      this.shows.push({ ...show, episodes: [], patterns: [] });
+      this.name = "";
+      this.host = "";
+    });
+  },
+  makeEpisode(show) {
+    return this.attempt(async () => {
+      const episode = await api.post(`/api/shows/${show.id}/episodes`, { title: nextTitle(show) });
+      window.location.href = `/episodes/${episode.id}/gather`;
+    });
+  },
+  makeFrom(show, pattern) {
+    return this.attempt(async () => {
+      const episode = await api.post(`/api/patterns/${pattern.id}/episodes`, { title: nextTitle(show) });
+      window.location.href = `/episodes/${episode.id}/gather`;
+    });
+  },
+  forgetPattern(show, pattern) {
+    return this.attempt(async () => {
+      await api.remove(`/api/patterns/${pattern.id}`);
+      show.patterns = show.patterns.filter((other) => other.id !== pattern.id);
+    });
+  },
+  fromName: (pattern) => `New from “${pattern.name}”`,
+  titleFor: (pattern) => `Begin with ${pattern.people.join(", ")}, and the music in its places`,
+  renameShow(show, event) {
+    return this.attempt(() => api.patch(`/api/shows/${show.id}`, { name: event.target.value }));
+  },
+  renameEpisode(episode, event) {
+    return this.attempt(() => api.patch(`/api/episodes/${episode.id}`, { title: event.target.value }));
+  },
+  archiveShow(show, archived) {
+    return this.attempt(async () => {
+      await api.patch(`/api/shows/${show.id}`, { archived });
+      window.location.reload();
+    });
+  },
+  archiveEpisode(episode, archived) {
+    return this.attempt(async () => {
+      await api.patch(`/api/episodes/${episode.id}`, { archived });
+      window.location.reload();
+    });
+  },
+  numbered: (episode) => (episode.number === null ? "–" : String(episode.number)),
+  labelFor: (what, name) => `${what} ${name}`,
+  signOut() {
+    return this.attempt(async () => {
+      await api.post("/sign-out");
+      window.location.href = "/sign-in";
+    });
+  },
+};
+
+document.addEventListener("alpine:init", () => {
+  const page = window.Alpine.reactive(shows);
+  Object.assign(page, { desk: desk(page, data), forGood: forGood(page, (kind, id) => page.gone(kind, id)) });
+  window.Alpine.data("showsPage", () => page);
 });

@@ -2,23 +2,24 @@
 
 import { signed } from "./time.js";
 
-export function balance(data) {
+/** @param {import("./page.js").Page} page */
+export function balance(page, data) {
   return {
     voiceSettings: data.settings,
     duckingDb: 12,
 
-    set(track, change) { return this.edit({ edit: "set_track", track: track.id, ...change }); },
+    set(track, change) { return page.episode.edit({ edit: "set_track", track: track.id, ...change }); },
     toggleTreated(track) { return this.set(track, { treated: !track.treated }); },
     toggleMuted(track) { return this.set(track, { muted: !track.muted }); },
     togglePinned(track) { return this.set(track, { pinned: !track.pinned }); },
     setGain(track, event) { return this.set(track, { gain_db: Number(event.target.value) }); },
     renameTrack(track, event) { return this.set(track, { name: event.target.value }); },
-    removeTrack(track) { return this.edit({ edit: "remove_track", track: track.id }); },
+    removeTrack(track) { return page.episode.edit({ edit: "remove_track", track: track.id }); },
     setRecipe(track, name, event) {
       const recipe = { ...track.recipe, [name]: Number(event.target.value) };
-      return this.edit({ edit: "set_recipe", track: track.id, recipe });
+      return page.episode.edit({ edit: "set_recipe", track: track.id, recipe });
     },
-    setDucking(event) { return this.edit({ edit: "set_ducking", depth_db: Number(event.target.value) }); },
+    setDucking(event) { return page.episode.edit({ edit: "set_ducking", depth_db: Number(event.target.value) }); },
     db: (value) => signed(value),
     settingName(setting, track) {
       const value = track.recipe[setting.name];

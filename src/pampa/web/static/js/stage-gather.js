@@ -8,9 +8,17 @@ import { upload } from "./uploads.js";
 
 const VIEWS = { recordings: "Recordings", larder: "Larder", "pick-up": "Pick-up line" };
 
-const ROLE_NAMES = { person: "a person", music: "music", effects: "an effect", "room tone": "room tone", spot: "a spot", reference: "the call" };
+const ROLE_NAMES = {
+  person: "a person",
+  music: "music",
+  effects: "an effect",
+  "room tone": "room tone",
+  spot: "a spot",
+  reference: "the call",
+};
 
-export function gather(data, stage) {
+/** @param {import("./page.js").Page} page */
+export function gather(page, data, stage) {
   return {
     checkups: {},
     examined: null,
@@ -19,32 +27,47 @@ export function gather(data, stage) {
     inSequence: false,
     dropping: false,
     removed: data.removed,
-    gatherView: localStorage.getItem("pampa-gather") ?? "recordings",
-    gatherViews: Object.keys(VIEWS),
+    view: localStorage.getItem("pampa-gather") ?? "recordings",
+    views: Object.keys(VIEWS),
 
-    get gatherRows() { return this.settled || this.isStage("gather") ? this.recordings : []; },
-    isGatherView(view) { return this.gatherView === view; },
-    gatherViewName: (view) => VIEWS[view],
-    get gatherTitle() { return this.gatherView === "recordings" ? "Gather" : VIEWS[this.gatherView]; },
-    setGatherView(view) {
-      if (this.gatherView === "pick-up" && view !== "pick-up") this.closeMic();
+    show() {
+      page.several.refreshTicked();
+      this.drawRows();
+      page.pickUp.tellTakes();
+    },
+    // One that was deleted for good.
+    gone(id) { this.removed = this.removed.filter((other) => other.id !== id); },
+    get rows() { return page.settled || page.isStage("gather") ? page.episode.recordings : []; },
+    isView(view) { return this.view === view; },
+    viewName: (view) => VIEWS[view],
+    get title() { return this.view === "recordings" ? "Gather" : VIEWS[this.view]; },
+    setView(view) {
+      if (this.view === "pick-up" && view !== "pick-up") page.pickUp.closeMic();
       stage.snippet.stop();
-      this.gatherView = view;
+      this.view = view;
       localStorage.setItem("pampa-gather", view);
-      if (view === "larder") { this.readLarder(); this.$nextTick(() => this.$refs.larderWords.focus()); }
+      if (view === "larder") { page.larder.read(); window.Alpine.nextTick(() => document.getElementById("larder-words").focus()); }
       this.drawRows();
     },
     drawRows() {
       const people = peopleOf(stage.doc.tracks);
       const hues = new Map(stage.doc.tracks.flatMap((track) => track.clips.map((clip) => [clip.recording, people.get(track.id) ?? null])));
-      const items = this.recordings.map(({ id, role, state, channels, facts }) => ({ id, start: 0, frames: facts.conformed_frames ?? 0, kind: role, person: hues.get(id) ?? null, ready: state === "ready", version: channels }));
-      this.$nextTick(() => stage.rows.show(items));
+      const items = page.episode.recordings.map(({ id, role, state, channels, facts }) => ({
+        id,
+        start: 0,
+        frames: facts.conformed_frames ?? 0,
+        kind: role,
+        person: hues.get(id) ?? null,
+        ready: state === "ready",
+        version: channels,
+      }));
+      window.Alpine.nextTick(() => stage.rows.show(items));
     },
 
     async readCheckups() {
-      this.checkups = await api.get(`/api/episodes/${this.episodeId}/checkups`).catch(() => this.checkups);
+      this.checkups = await api.get(`/api/episodes/${page.episode.id}/checkups`).catch(() => this.checkups);
       if (this.examined !== null) this.drawCheckup();
-      this.checkedUp();
+      page.mend.checkedUp();
     },
     checkupOf(recording) { return this.checkups[recording.id] ?? null; },
     findingsOf(recording) { return this.checkupOf(recording)?.findings ?? []; },
@@ -60,14 +83,14 @@ export function gather(data, stage) {
       this.examined = this.examined === recording.id ? null : recording.id;
       this.drawCheckup();
     },
-    get examinedRecording() { return this.recordings.find((recording) => recording.id === this.examined) ?? null; },
+    get examinedRecording() { return page.episode.recordings.find((recording) => recording.id === this.examined) ?? null; },
     get examinedName() { return this.examinedRecording ? this.examinedRecording.person || this.examinedRecording.name : ""; },
     get examinedFindings() { return this.examinedRecording ? this.findingsOf(this.examinedRecording) : []; },
     get examinedRoom() {
       const checkup = this.examinedRecording ? this.checkupOf(this.examinedRecording) : null;
       if (!checkup || !checkup.room_tone) return "";
       const [start, length] = checkup.room_tone;
-      return `Room tone: the quietest steady stretch is ${length.toFixed(1)}\u00a0s at ${this.clock(start * RATE)}.`;
+      return `Room tone: the quietest steady stretch is ${length.toFixed(1)}\u00a0s at ${page.clock(start * RATE)}.`;
     },
     // What can be done about the sides at once; the rest is for Mend.
     canDo: (finding) => ["split", "left", "right"].includes(finding.process),
@@ -75,15 +98,17 @@ export function gather(data, stage) {
     doIt(finding) {
       const recording = this.examinedRecording;
       if (finding.process !== "split") return this.setRecording(recording, { channels: finding.process });
-      return this.attempt(async () => {
+      return page.attempt(async () => {
         await api.post(`/api/recordings/${recording.id}/split`);
-        await this.readRecordings();
-        this.say(`${recording.person || recording.name} is two people now, each on a track. Say who is who.`);
+        await page.episode.readRecordings();
+        page.say(`${recording.person || recording.name} is two people now, each on a track. Say who is who.`);
       });
     },
-    drawCheckup() { this.$nextTick(() => stage.checkup.show(this.examined === null ? null : this.checkups[this.examined] ?? null)); },
+    drawCheckup() {
+      window.Alpine.nextTick(() => stage.checkup.show(this.examined === null ? null : this.checkups[this.examined] ?? null));
+    },
 
-    chooseFiles() { this.$refs.files.click(); },
+    chooseFiles() { document.getElementById("files").click(); },
     filesChosen(event) { this.bringIn([...event.target.files]); event.target.value = ""; },
     dragOver() { this.dropping = true; },
     dragLeft(event) { if (!event.relatedTarget) this.dropping = false; },
@@ -98,13 +123,19 @@ export function gather(data, stage) {
     // Only who looks at the larder gives it files.
     given(files) {
       if (!files.length) return;
-      if (!this.isStage("gather") || this.gatherView === "pick-up") this.setGatherView("recordings");
-      this.go("gather");
+      if (!page.isStage("gather") || this.view === "pick-up") this.setView("recordings");
+      page.go("gather");
       this.bringIn(files);
     },
     // One after another, so that pieces in sequence keep the order they were dropped in.
     async sendAll(files, send) {
-      const rows = files.map((file, index) => ({ id: `${Date.now()}-${index}`, name: file.name, share: 0, error: "", control: new AbortController() }));
+      const rows = files.map((file, index) => ({
+        id: `${Date.now()}-${index}`,
+        name: file.name,
+        share: 0,
+        error: "",
+        control: new AbortController(),
+      }));
       this.uploads = [...this.uploads, ...rows];
       for (const [index, file] of files.entries()) {
         const row = this.uploads.find((candidate) => candidate.id === rows[index].id);
@@ -119,22 +150,23 @@ export function gather(data, stage) {
       }
     },
     bringIn(files) {
-      if (this.gatherView === "larder") return this.bringIntoLarder(files);
+      if (this.view === "larder") return page.larder.bringIntoLarder(files);
       let track = null;
       return this.sendAll(files, async (file, options, index) => {
-        const known = new Set(this.tracks.map((candidate) => candidate.id));
-        const sent = await upload(`/api/episodes/${this.episodeId}/uploads`, file, { ...options, details: { after_track: track } });
-        if (this.recordings.some((recording) => recording.id === sent.recording && recording.state === "ready")) this.say(`${file.name} is here already. It was not brought in twice.`);
+        const known = new Set(page.episode.tracks.map((candidate) => candidate.id));
+        const sent = await upload(`/api/episodes/${page.episode.id}/uploads`, file, { ...options, details: { after_track: track } });
+        if (page.episode.recordings.some((recording) => recording.id === sent.recording && recording.state === "ready"))
+          page.say(`${file.name} is here already. It was not brought in twice.`);
         if (this.inSequence && track === null && index < files.length - 1) track = await this.trackMade(sent.recording, known);
       });
     },
     // The track that the first of a sequence was put on, as soon as it is there.
     async trackMade(recording, known) {
       for (let attempt = 0; attempt < 600; attempt++) {
-        await this.reload();
-        const made = this.tracks.find((track) => !known.has(track.id));
+        await page.episode.reload();
+        const made = page.episode.tracks.find((track) => !known.has(track.id));
         if (made) return made.id;
-        const row = this.recordings.find((candidate) => candidate.id === recording);
+        const row = page.episode.recordings.find((candidate) => candidate.id === recording);
         if (row && row.state === "failed") return null;
         await new Promise((resolve) => setTimeout(resolve, 100));
       }
@@ -145,7 +177,7 @@ export function gather(data, stage) {
       this.uploads = this.uploads.filter((candidate) => candidate.id !== row.id);
     },
     setRecording(recording, change) {
-      return this.attempt(async () => { await api.patch(`/api/recordings/${recording.id}`, change); await this.readRecordings(); });
+      return page.attempt(async () => { await api.patch(`/api/recordings/${recording.id}`, change); await page.episode.readRecordings(); });
     },
     setPerson(recording, event) { return this.setRecording(recording, { person: event.target.value }); },
     setRole(recording, event) { return this.setRecording(recording, { role: event.target.value }); },
@@ -153,7 +185,8 @@ export function gather(data, stage) {
     purposeOf(recording) {
       const { purpose } = recording.facts;
       if (!purpose || recording.state !== "ready") return "";
-      if (this.isUnsure(recording)) return purpose.other === "reference" ? "Others are heard in it. Is it the call?" : "Not sure by its sound. It is";
+      if (this.isUnsure(recording))
+        return purpose.other === "reference" ? "Others are heard in it. Is it the call?" : "Not sure by its sound. It is";
       if (purpose.role === "reference") return "all others are heard in it";
       return "told by its sound";
     },
@@ -172,26 +205,34 @@ export function gather(data, stage) {
     setChannels(recording, event) { return this.setRecording(recording, { channels: event.target.value }); },
     setFileName(recording, event) { return this.setRecording(recording, { name: event.target.value || recording.name }); },
     removeRecording(recording) {
-      return this.attempt(async () => {
+      return page.attempt(async () => {
         await api.remove(`/api/recordings/${recording.id}`);
-        await this.readRecordings();
-        this.say(`${recording.person || recording.name} is off the list. What lies on tracks stays; it can be brought back from the panel.`);
+        await page.episode.readRecordings();
+        page.say(
+          `${recording.person || recording.name} is off the list. What lies on tracks stays; it can be brought back from the panel.`,
+        );
       });
     },
     bringBack(recording) {
-      return this.attempt(async () => {
+      return page.attempt(async () => {
         await api.post(`/api/recordings/${recording.id}/back`);
-        await this.readRecordings();
+        await page.episode.readRecordings();
       });
     },
     addToTrack(recording) {
       const kind = { reference: "person", "room tone": "effects" }[recording.role] ?? recording.role;
-      return this.attempt(async () => {
-        const made = await this.edit({ edit: "add_track", name: recording.person || recording.name, kind });
+      return page.attempt(async () => {
+        const made = await page.episode.edit({ edit: "add_track", name: recording.person || recording.name, kind });
         if (!made) return;
         const track = made.tracks[made.tracks.length - 1].id;
-        await this.edit({ edit: "add_clip", track, recording: recording.id, start: this.playhead, length: recording.facts.conformed_frames });
-        this.say(`${recording.person || recording.name} lies at ${this.clock(this.playhead)} on a track of its own.`);
+        await page.episode.edit({
+          edit: "add_clip",
+          track,
+          recording: recording.id,
+          start: page.transport.playhead,
+          length: recording.facts.conformed_frames,
+        });
+        page.say(`${recording.person || recording.name} lies at ${page.clock(page.transport.playhead)} on a track of its own.`);
       });
     },
     factsOf(recording) {
@@ -204,7 +245,9 @@ export function gather(data, stage) {
     levelsOf(recording) {
       const { facts } = recording;
       if (recording.state !== "ready") return "";
-      const [what, lufs] = ["person", "spot"].includes(recording.role) ? ["speech", facts.speech_lufs] : ["loudness", facts.integrated_lufs];
+      const [what, lufs] = ["person", "spot"].includes(recording.role)
+        ? ["speech", facts.speech_lufs]
+        : ["loudness", facts.integrated_lufs];
       return `${what} ${level(lufs)} LUFS · peak ${level(facts.peak_dbfs)} dBFS`;
     },
     notesOf: (recording) => (recording.facts.notes || []).join(" "),

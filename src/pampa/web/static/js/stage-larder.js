@@ -7,14 +7,21 @@ import { upload } from "./uploads.js";
 
 const KINDS = { all: "All", music: "Music", effects: "Effects", spot: "Spots", "room tone": "Room tone" };
 const LENGTHS = [
-  { name: "any length" }, { name: "under 10 s", longest: 10 }, { name: "10 to 60 s", shortest: 10, longest: 60 }, { name: "over a minute", shortest: 60 },
+  { name: "any length" },
+  { name: "under 10 s", longest: 10 },
+  { name: "10 to 60 s", shortest: 10, longest: 60 },
+  { name: "over a minute", shortest: 60 },
 ];
 const HEARD_S = 30;
+const EMPTY =
+  "Nothing is in the larder yet. Drop music, effects and spots here, or send recordings of an episode: " +
+  "choose them under Recordings, then To the larder.";
 
-export function larder(data, stage) {
+/** @param {import("./page.js").Page} page */
+export function larder(page, data, stage) {
   let turn = 0;
   return {
-    larderWords: "",
+    words: "",
     pieceKind: "all",
     pieceKinds: Object.keys(KINDS),
     pieceLength: LENGTHS[0].name,
@@ -27,13 +34,13 @@ export function larder(data, stage) {
     useTime: "0:00:00",
 
     // While somebody types, the answer to the last letter is what counts.
-    async readLarder() {
+    async read() {
       const mine = ++turn;
       const span = LENGTHS.find((candidate) => candidate.name === this.pieceLength);
-      const asked = new URLSearchParams({ words: this.larderWords });
+      const asked = new URLSearchParams({ words: this.words });
       if (this.pieceKind !== "all") asked.set("kind", this.pieceKind);
-      if (span.shortest) asked.set("shortest_s", span.shortest);
-      if (span.longest) asked.set("longest_s", span.longest);
+      if (span.shortest) asked.set("shortest_s", String(span.shortest));
+      if (span.longest) asked.set("longest_s", String(span.longest));
       const found = await api.get(`/api/shows/${data.show.id}/larder?${asked}`).catch(() => null);
       if (!found || mine !== turn) return;
       this.pieces = found.pieces;
@@ -41,23 +48,35 @@ export function larder(data, stage) {
       this.drawPieces();
     },
     drawPieces() {
-      const pieces = this.pieces.map((piece) => ({ id: piece.id, start: piece.start, frames: piece.length, kind: piece.kind, person: null, ready: true }));
-      const takes = this.takes.filter((take) => take.recording !== null).map((take) => ({ id: take.recording, start: 0, frames: take.length, kind: "person", person: 0, ready: true }));
-      this.$nextTick(() => { stage.pieceRows.show(pieces); stage.takeRows.show(takes); });
+      const pieces = this.pieces.map((piece) => ({
+        id: piece.id,
+        start: piece.start,
+        frames: piece.length,
+        kind: piece.kind,
+        person: null,
+        ready: true,
+      }));
+      const takes = page.pickUp.takes
+        .filter((take) => take.recording !== null)
+        .map((take) => ({ id: take.recording, start: 0, frames: take.length, kind: "person", person: 0, ready: true }));
+      window.Alpine.nextTick(() => { stage.pieceRows.show(pieces); stage.takeRows.show(takes); });
     },
-    seekPieces(event) { this.larderWords = event.target.value; return this.readLarder(); },
+    seekPieces(event) { this.words = event.target.value; return this.read(); },
     isPieceKind(kind) { return this.pieceKind === kind; },
-    setPieceKind(kind) { this.pieceKind = kind; this.readLarder(); },
-    setPieceLength(event) { this.pieceLength = event.target.value; this.readLarder(); },
+    setPieceKind(kind) { this.pieceKind = kind; this.read(); },
+    setPieceLength(event) { this.pieceLength = event.target.value; this.read(); },
     pieceKindName: (kind) => KINDS[kind],
     pieceLoudness: (piece) => (piece.loudness_lufs === null ? "–" : `${level(piece.loudness_lufs)} LUFS`),
     pieceBeat: (piece) => (piece.bpm === null ? "" : `${Math.round(piece.bpm)} bpm`),
-    get larderSays() {
+    get says() {
       if (this.piecesTotal === null) return "";
-      if (this.piecesTotal > this.pieces.length) return `The first ${this.pieces.length} of ${this.piecesTotal}. Another word narrows them down.`;
+      if (this.piecesTotal > this.pieces.length)
+        return `The first ${this.pieces.length} of ${this.piecesTotal}. Another word narrows them down.`;
       if (this.piecesTotal > 0) return "";
-      const narrowed = this.larderWords || this.pieceKind !== "all" || this.pieceLength !== LENGTHS[0].name;
-      return narrowed ? "Nothing in the larder is like that. Use fewer words, or another kind." : "Nothing is in the larder yet. Drop music, effects and spots here, or send recordings of an episode: choose them under Recordings, then To the larder.";
+      const narrowed = this.words || this.pieceKind !== "all" || this.pieceLength !== LENGTHS[0].name;
+      return narrowed
+        ? "Nothing in the larder is like that. Use fewer words, or another kind."
+        : EMPTY;
     },
 
     // -- listening ---------------------------------------------------------------------------------------
@@ -72,7 +91,7 @@ export function larder(data, stage) {
     async hearPiece(piece, start) {
       if (this.isHeard(piece)) return stage.snippet.stop();
       const frames = Math.min(piece.length - start, HEARD_S * RATE);
-      return this.attempt(async () => {
+      return page.attempt(async () => {
         await stage.snippet.play(`/api/recordings/${piece.id}/sound?start=${piece.start + start}&frames=${Math.max(frames, 1)}`);
         this.heardPiece = piece.id;
       });
@@ -80,21 +99,28 @@ export function larder(data, stage) {
 
     // -- using and changing ------------------------------------------------------------------------------
 
-    get usePlace() { return this.useAt === "start" ? 0 : this.useAt === "playhead" ? this.playhead : placeOf(this.useTime, RATE) ?? 0; },
-    get useTitle() { return `Lay it into the episode at ${this.clock(this.usePlace)}`; },
+    get usePlace() {
+      return this.useAt === "start" ? 0 : this.useAt === "playhead" ? page.transport.playhead : placeOf(this.useTime, RATE) ?? 0;
+    },
+    get useTitle() { return `Lay it into the episode at ${page.clock(this.usePlace)}`; },
     setUseTime(event) {
-      if (placeOf(event.target.value, RATE) === null) { this.problem = `“${event.target.value}” is not a time. Write it as 0:04:20, 4:20 or 260.`; return; }
+      if (placeOf(event.target.value, RATE) === null) {
+        page.problem = `“${event.target.value}” is not a time. Write it as 0:04:20, 4:20 or 260.`;
+        return;
+      }
       this.useTime = event.target.value;
     },
     usePiece(piece) {
       const start = this.usePlace;
-      return this.inTurn(async () => {
-        this.takeChange(await api.post(`/api/episodes/${this.episodeId}/larder/${piece.id}`, { revision: this.revision, start }));
-        this.say(`${piece.name} lies at ${this.clock(start)}.`);
+      return page.episode.inTurn(async () => {
+        page.episode.takeChange(
+          await api.post(`/api/episodes/${page.episode.id}/larder/${piece.id}`, { revision: page.episode.revision, start }),
+        );
+        page.say(`${piece.name} lies at ${page.clock(start)}.`);
       });
     },
     changePiece(piece, change) {
-      return this.attempt(async () => { await api.patch(`/api/larder/${piece.id}`, change); await this.readLarder(); });
+      return page.attempt(async () => { await api.patch(`/api/larder/${piece.id}`, change); await this.read(); });
     },
     renamePiece(piece, event) { return this.changePiece(piece, { name: event.target.value }); },
     tagPiece(piece, event) { return this.changePiece(piece, { tags: event.target.value }); },
@@ -103,17 +129,27 @@ export function larder(data, stage) {
     async bringPieceBack() { await this.changePiece(this.removedPiece, { removed: false }); this.removedPiece = null; },
     bringIntoLarder(files) {
       const kind = this.pieceKind === "all" ? "music" : this.pieceKind;
-      return this.sendAll(files, (file, options) => upload(`/api/shows/${data.show.id}/larder/uploads`, file, { ...options, details: { kind } }));
+      return page.gather.sendAll(files, (file, options) =>
+        upload(`/api/shows/${data.show.id}/larder/uploads`, file, { ...options, details: { kind } }),
+      );
     },
     keep(recording, details) {
-      return api.post(`/api/recordings/${recording.id}/keep`, { name: recording.person || recording.name.replace(/\.\w+$/, ""), ...details });
+      return api.post(`/api/recordings/${recording.id}/keep`, {
+        name: recording.person || recording.name.replace(/\.\w+$/, ""),
+        ...details,
+      });
     },
     keepRoom() {
-      const recording = this.examinedRecording;
-      const [start, length] = this.checkupOf(recording).room_tone;
-      return this.attempt(async () => {
-        await this.keep(recording, { kind: "room tone", name: `Room tone, ${recording.person || recording.name}`, start: Math.round(start * RATE), length: Math.round(length * RATE) });
-        this.say("The room tone is kept in the larder.");
+      const recording = page.gather.examinedRecording;
+      const [start, length] = page.gather.checkupOf(recording).room_tone;
+      return page.attempt(async () => {
+        await this.keep(recording, {
+          kind: "room tone",
+          name: `Room tone, ${recording.person || recording.name}`,
+          start: Math.round(start * RATE),
+          length: Math.round(length * RATE),
+        });
+        page.say("The room tone is kept in the larder.");
       });
     },
   };

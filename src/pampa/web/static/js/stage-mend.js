@@ -5,6 +5,7 @@ import { mountCheckup } from "./checkup.js";
 import { RATE } from "./constants.js";
 import { mountMendPicture } from "./mend-picture.js";
 import { makePlayer } from "./player.js";
+import { remember, remembered } from "./remembered.js";
 
 const PROCESSES = [
   { name: "drop_outs", title: "Drop-outs", about: "Short gaps are filled, longer ones get the room." },
@@ -24,11 +25,17 @@ const SWITCHES = [
   { name: "phase", title: "Phase rotation", about: "Wins headroom where the wave leans." },
   { name: "polarity", title: "Polarity", about: "Turns the wave over." },
 ];
-const NOTHING = Object.fromEntries([...PROCESSES.map(({ name }) => [name, 0]), ...SWITCHES.map(({ name }) => [name, false]), ["hiss", null], ["spots", []], ["noise_from", null], ["noise_to", null]]);
-const remembered = (key, fallback) => JSON.parse(localStorage.getItem(`pampa-mend-${key}`) ?? JSON.stringify(fallback));
-const remember = (key, value) => localStorage.setItem(`pampa-mend-${key}`, JSON.stringify(value));
+const NOTHING = Object.fromEntries([
+  ...PROCESSES.map(({ name }) => [name, 0]),
+  ...SWITCHES.map(({ name }) => [name, false]),
+  ["hiss", null],
+  ["spots", []],
+  ["noise_from", null],
+  ["noise_to", null],
+]);
 
-export function mend(data, stage) {
+/** @param {import("./page.js").Page} page */
+export function mend(page, data, stage) {
   const { usual } = data;
   // Amounts as they were before a process was put off, so that putting it on again brings them back.
   const before = new Map();
@@ -37,116 +44,137 @@ export function mend(data, stage) {
     processes: PROCESSES,
     switches: SWITCHES,
     way: "treated",
-    mendChosen: null,
-    mendPlace: 0,
-    mendPlaying: false,
-    mendSelection: null,
-    mendKind: remembered("kind", "spectrum"),
-    mendReport: null,
+    chosen: null,
+    place: 0,
+    playing: false,
+    selection: null,
+    kind: remembered("mend-kind", "spectrum"),
+    report: null,
     soloProcess: null,
     amounts: NOTHING,
 
-    mountMend(stalks) {
+    mount(stalks) {
       const find = (id) => document.getElementById(id);
-      stage.mendPicture = mountMendPicture({ canvas: find("mend-picture"), stalks, onSeek: (place) => this.seekMend(place), onSelect: (selection) => { this.mendSelection = selection; stage.mendPicture.show({ selection }); } });
-      stage.mendPicture.show({ kind: this.mendKind });
+      stage.mendPicture = mountMendPicture({
+        canvas: find("mend-picture"),
+        stalks,
+        onSeek: (place) => this.seek(place),
+        onSelect: (selection) => {
+          this.selection = selection;
+          stage.mendPicture.show({ selection });
+        },
+      });
+      stage.mendPicture.show({ kind: this.kind });
       stage.mendCheckup = mountCheckup(find("mend-checkup"));
       stage.mendPlayer = makePlayer({
         address: ({ way, only }, query) => {
           query.set("way", way);
           if (only) query.set("only", only);
-          return `/api/recordings/${this.mendId}/mending/sound?${query}`;
+          return `/api/recordings/${this.id}/mending/sound?${query}`;
         },
         settings: { speed: 1, way: this.way, only: null },
-        length: () => this.mendFrames,
-        onMove: (place) => { this.mendPlace = place; stage.mendPicture.follow(place); },
-        onStop: () => { this.mendPlaying = false; },
-        onLevel: (levels) => { this.levels = levels; },
-        onError: (error) => this.tell(error),
+        length: () => this.frames,
+        onMove: (place) => { this.place = place; stage.mendPicture.follow(place); },
+        onStop: () => { this.playing = false; },
+        onLevel: (levels) => { page.transport.levels = levels; },
+        onError: (error) => page.tell(error),
       });
     },
 
     // -- which recording --------------------------------------------------------------------------------------
 
-    get mendable() { return this.recordings.filter((recording) => recording.state === "ready" && ["person", "spot"].includes(recording.role)); },
-    get mendRecording() { return this.mendable.find((recording) => recording.id === this.mendChosen) ?? this.mendable[0] ?? null; },
-    get mendId() { return this.mendRecording ? this.mendRecording.id : null; },
-    get mendFrames() { return this.mendRecording ? this.mendRecording.facts.conformed_frames : 0; },
-    get mendTitle() { return this.mendRecording ? this.mendName(this.mendRecording) : "Nothing to mend yet"; },
+    get mendable() {
+      return page.episode.recordings.filter((recording) => recording.state === "ready" && ["person", "spot"].includes(recording.role));
+    },
+    get recording() { return this.mendable.find((recording) => recording.id === this.chosen) ?? this.mendable[0] ?? null; },
+    get id() { return this.recording ? this.recording.id : null; },
+    get frames() { return this.recording ? this.recording.facts.conformed_frames : 0; },
+    get title() { return this.recording ? this.nameOf(this.recording) : "Nothing to mend yet"; },
     // The first recording of a person has the person's name, others, such as pick-up lines, that of their file, as
     // far as it is a name.
-    mendName(recording) {
+    nameOf(recording) {
       const first = this.mendable.find((other) => other.person && other.person === recording.person) ?? recording;
       return first.id === recording.id && recording.person ? recording.person : recording.name.replace(/\.\w{2,4}$/, "");
     },
-    isMending(recording) { return recording.id === this.mendId; },
-    mendCount(recording) {
-      const mending = this.revision >= 0 && stage.doc.mendings.find((candidate) => candidate.recording === recording.id);
+    isChosen(recording) { return recording.id === this.id; },
+    countOf(recording) {
+      const mending = page.episode.revision >= 0 && stage.doc.mendings.find((candidate) => candidate.recording === recording.id);
       const count = mending ? this.onIn(mending.amounts).length : 0;
       return count === 0 ? "as recorded" : count === 1 ? "1 process" : `${count} processes`;
     },
     onIn: (amounts) => [...PROCESSES, ...SWITCHES].filter(({ name }) => amounts[name] > 0),
-    chooseMend(recording) {
-      this.stopMend();
-      this.mendChosen = recording.id;
-      this.mendReport = null;
-      this.mendPlace = 0;
-      this.showMend();
+    choose(recording) {
+      this.stop();
+      this.chosen = recording.id;
+      this.report = null;
+      this.place = 0;
+      this.show();
     },
-    showMend() {
-      if (!this.mendRecording) return;
+    show() {
+      if (!this.recording) return;
       this.refreshAmounts();
-      this.mendSelection = null;
-      stage.mendPicture.show({ recording: this.mendId, frames: this.mendFrames, playhead: this.mendPlace, selection: null, marks: [] });
-      this.drawMendCheckup();
-      this.readMend();
+      this.selection = null;
+      stage.mendPicture.show({ recording: this.id, frames: this.frames, playhead: this.place, selection: null, marks: [] });
+      this.drawCheckup();
+      this.read();
       this.readRecipes();
     },
     checkedUp() {
-      if (!this.isStage("mend")) return;
-      this.drawMendCheckup();
-      this.readMend();
+      if (!page.isStage("mend")) return;
+      this.drawCheckup();
+      this.read();
     },
     // What is known of the recording; it is asked for again when the server has measured more.
-    async readMend() {
-      const id = this.mendId;
-      if (id === null || !this.isStage("mend")) return;
+    async read() {
+      const id = this.id;
+      if (id === null || !page.isStage("mend")) return;
       const report = await api.get(`/api/recordings/${id}/mending`).catch(() => null);
-      if (!report || id !== this.mendId) return;
-      this.mendReport = report;
+      if (!report || id !== this.id) return;
+      this.report = report;
       this.refreshPicture();
-      this.drawMendCheckup();
+      this.drawCheckup();
     },
-    drawMendCheckup() {
-      const checkup = this.checkups[this.mendId];
-      stage.mendCheckup.show(checkup ? { ...checkup, noise: this.mendReport ? this.mendReport.noise_db : [] } : null);
+    drawCheckup() {
+      const checkup = page.gather.checkups[this.id];
+      stage.mendCheckup.show(checkup ? { ...checkup, noise: this.report ? this.report.noise_db : [] } : null);
     },
-    mendedTold() {
-      this.readMend();
+    told() {
+      this.read();
       stage.player.renew();
-      this.mendVersion++;
+      this.version++;
       stage.mendPlayer.renew();
       this.refreshPicture();
     },
-    mendVersion: 0,
+    version: 0,
     get costSays() {
-      const cost = this.mendReport && this.mendReport.cost;
+      const cost = this.report && this.report.cost;
       if (!cost) return "";
-      const speech = cost.speech_change_db === 0 ? "speech as loud as before" : `speech ${Math.abs(cost.speech_change_db).toFixed(1)} dB ${cost.speech_change_db < 0 ? "softer" : "louder"}`;
-      return cost.floor_before_dbfs === null ? speech : `Room ${this.level(cost.floor_before_dbfs)} → ${this.level(cost.floor_after_dbfs)} dBFS, ${speech}`;
+      const speech =
+        cost.speech_change_db === 0
+          ? "speech as loud as before"
+          : `speech ${Math.abs(cost.speech_change_db).toFixed(1)} dB ${cost.speech_change_db < 0 ? "softer" : "louder"}`;
+      return cost.floor_before_dbfs === null
+        ? speech
+        : `Room ${page.level(cost.floor_before_dbfs)} → ${page.level(cost.floor_after_dbfs)} dBFS, ${speech}`;
     },
     refreshPicture() {
       const { noise_from: from, noise_to: to } = this.amounts;
-      stage.mendPicture.show({ way: this.way, version: `${this.mendVersion}:${JSON.stringify(this.amounts)}`, marks: this.mendReport ? this.mendReport.marks : [], region: from === null || to === null ? null : [from, to], spots: this.amounts.spots });
+      stage.mendPicture.show({
+        way: this.way,
+        version: `${this.version}:${JSON.stringify(this.amounts)}`,
+        marks: this.report ? this.report.marks : [],
+        region: from === null || to === null ? null : [from, to],
+        spots: this.amounts.spots,
+      });
     },
     // After any change of the document, also by undo.
     refreshAmounts() {
-      const amounts = this.amountsOf(this.mendId);
+      const amounts = this.amountsOf(this.id);
       if (JSON.stringify(amounts) === JSON.stringify(this.amounts)) return;
       this.amounts = amounts;
-      if (!this.isStage("mend")) return;
+      if (!page.isStage("mend")) return;
       stage.mendPlayer.renew();
-      this.readMend();
+      this.read();
       this.refreshPicture();
     },
 
@@ -154,199 +182,261 @@ export function mend(data, stage) {
 
     isOn(process) { return this.amounts[process.name] > 0; },
     amountOf(process) { return Math.round(this.amounts[process.name]); },
-    proposedOf(process) { return this.mendReport ? this.mendReport.proposed[process.name] : 0; },
+    proposedOf(process) { return this.report ? this.report.proposed[process.name] : 0; },
     findingOf(process) {
-      const checkup = this.checkups[this.mendId];
+      const checkup = page.gather.checkups[this.id];
       const finding = checkup ? checkup.findings.find((candidate) => candidate.process === process.name) : null;
       return finding ? finding.text : process.about;
     },
     deedOf(process) {
-      if (!this.mendReport || !this.isOn(process)) return "";
-      const deed = this.mendReport.deeds.find((candidate) => candidate.process === process.name);
+      if (!this.report || !this.isOn(process)) return "";
+      const deed = this.report.deeds.find((candidate) => candidate.process === process.name);
       if (deed) return deed.words;
-      return this.mendReport.waits ? "being measured …" : "nothing found";
+      return this.report.waits ? "being measured …" : "nothing found";
     },
     // Changes are laid over what stands when their turn comes: two quick ones both count.
-    mend(change, recordings = [this.mendId]) {
-      const name = recordings.length > 1 ? `${recordings.length} recordings` : this.nameOf(recordings[0]);
-      const first = this.mendId;
-      return this.edit(() => ({ edit: "mend", name, recordings, amounts: { ...this.amountsOf(first), ...(typeof change === "function" ? change() : change) } }));
+    // others : recordings by their numbers; without them, the one on show.
+    change(change, others = null) {
+      const recordings = others ?? [this.id];
+      const name = recordings.length > 1 ? `${recordings.length} recordings` : page.episode.nameOf(recordings[0]);
+      const first = this.id;
+      return page.episode.edit(() => ({
+        edit: "mend",
+        name,
+        recordings,
+        amounts: { ...this.amountsOf(first), ...(typeof change === "function" ? change() : change) },
+      }));
     },
     amountsOf(recording) {
       const mending = stage.doc.mendings.find((candidate) => candidate.recording === recording);
       return mending ? mending.amounts : NOTHING;
     },
-    setAmount(process, event) { return this.mend({ [process.name]: Number(event.target.value) }); },
+    setAmount(process, event) { return this.change({ [process.name]: Number(event.target.value) }); },
     toggleProcess(process) {
       const now = this.amounts[process.name];
-      const key = `${this.mendId}:${process.name}`;
+      const key = `${this.id}:${process.name}`;
       if (now) before.set(key, now);
-      return this.mend({ [process.name]: now ? 0 : before.get(key) ?? (this.proposedOf(process) || usual[process.name]) });
+      return this.change({ [process.name]: now ? 0 : before.get(key) ?? (this.proposedOf(process) || usual[process.name]) });
     },
-    toggleSwitch(process) { return this.mend({ [process.name]: !this.amounts[process.name] }); },
-    get isProposed() { return this.mendReport !== null && this.onIn(this.mendReport.proposed).some(({ name }) => !this.amounts[name]); },
-    get proposedText() { return this.isProposed ? this.onIn(this.mendReport.proposed).map(({ title }) => title.toLowerCase()).join(", ") : ""; },
+    toggleSwitch(process) { return this.change({ [process.name]: !this.amounts[process.name] }); },
+    get isProposed() { return this.report !== null && this.onIn(this.report.proposed).some(({ name }) => !this.amounts[name]); },
+    get proposedText() {
+      return this.isProposed ? this.onIn(this.report.proposed).map(({ title }) => title.toLowerCase()).join(", ") : "";
+    },
     acceptProposed() {
-      const proposed = Object.fromEntries(this.onIn(this.mendReport.proposed).map(({ name }) => [name, this.mendReport.proposed[name]]));
-      return this.mend(proposed);
+      const proposed = Object.fromEntries(this.onIn(this.report.proposed).map(({ name }) => [name, this.report.proposed[name]]));
+      return this.change(proposed);
     },
-    get lastTime() { return this.mendReport ? this.mendReport.last : null; },
-    get offersLast() { return this.lastTime !== null && this.onIn(this.lastTime.amounts).some(({ name }) => this.amounts[name] !== this.lastTime.amounts[name]); },
+    get lastTime() { return this.report ? this.report.last : null; },
+    get offersLast() {
+      return (
+        this.lastTime !== null && this.onIn(this.lastTime.amounts).some(({ name }) => this.amounts[name] !== this.lastTime.amounts[name])
+      );
+    },
     get lastText() { return this.offersLast ? `In ${this.lastTime.episode}: ${this.amountsText(this.lastTime.amounts)}.` : ""; },
     asLastTime() { return this.alike(this.lastTime.amounts); },
-    amountsText(amounts) { return this.onIn(amounts).map(({ name, title }) => (amounts[name] === true ? title.toLowerCase() : `${title.toLowerCase()} ${Math.round(amounts[name])}`)).join(", "); },
+    amountsText(amounts) {
+      return this.onIn(amounts)
+        .map(({ name, title }) => (amounts[name] === true ? title.toLowerCase() : `${title.toLowerCase()} ${Math.round(amounts[name])}`))
+        .join(", ");
+    },
     // As another recording is mended; what belongs to places of this one stays.
-    alike(amounts) { return this.mend({ ...amounts, noise_from: this.amounts.noise_from, noise_to: this.amounts.noise_to, spots: this.amounts.spots }); },
+    alike(amounts) {
+      return this.change({ ...amounts, noise_from: this.amounts.noise_from, noise_to: this.amounts.noise_to, spots: this.amounts.spots });
+    },
     // -- recipes ----------------------------------------------------------------------------------------------------
 
     recipes: [],
     get hasRecipes() { return this.recipes.length > 0; },
     get canKeep() { return this.onIn(this.amounts).length > 0; },
-    get recipeName() { return this.mendRecording ? this.mendRecording.person || "Name" : "Name"; },
+    get recipeName() { return this.recording ? this.recording.person || "Name" : "Name"; },
     recipeText(recipe) { return this.amountsText(recipe.amounts); },
     readRecipes() {
-      const asked = this.mendId;
-      return this.attempt(async () => {
+      const asked = this.id;
+      return page.attempt(async () => {
         const found = await api.get(`/api/recordings/${asked}/mending/recipes`);
-        if (asked === this.mendId) this.recipes = found;
+        if (asked === this.id) this.recipes = found;
       });
     },
     keepRecipe(event) {
       const { name } = event.target.elements;
-      return this.attempt(async () => {
-        const kept = await api.post(`/api/recordings/${this.mendId}/mending/recipes`, { name: name.value.trim() || this.recipeName });
+      return page.attempt(async () => {
+        const kept = await api.post(`/api/recordings/${this.id}/mending/recipes`, { name: name.value.trim() || this.recipeName });
         name.value = "";
         await this.readRecipes();
-        this.say(`${kept.name} is kept, with ${this.amountsText(kept.amounts)}.`);
+        page.say(`${kept.name} is kept, with ${this.amountsText(kept.amounts)}.`);
       });
     },
     byRecipe(recipe) { return this.alike(recipe.amounts); },
     forgetRecipe(recipe) {
-      return this.attempt(async () => {
-        await api.remove(`/api/recordings/${this.mendId}/mending/recipes/${recipe.id}`);
+      return page.attempt(async () => {
+        await api.remove(`/api/recordings/${this.id}/mending/recipes/${recipe.id}`);
         await this.readRecipes();
       });
     },
 
     // -- single places --------------------------------------------------------------------------------------------
 
-    get canSpot() { return this.mendSelection !== null; },
+    get canSpot() { return this.selection !== null; },
     get spotPlace() {
-      if (!this.mendSelection) return "Drag over the picture to mark a place; with Shift, only a band of frequencies.";
-      const { start, stop, low_hz: low, high_hz: high } = this.mendSelection;
-      return `${this.clock(start)}, ${this.lengthOf(stop - start)}${low === undefined ? "" : `, ${Math.round(low)} to ${Math.round(high)} Hz`}`;
+      if (!this.selection) return "Drag over the picture to mark a place; with Shift, only a band of frequencies.";
+      const { start, stop, low_hz: low, high_hz: high } = this.selection;
+      const band = low === undefined ? "" : `, ${Math.round(low)} to ${Math.round(high)} Hz`;
+      return `${page.clock(start)}, ${page.lengthOf(stop - start)}${band}`;
     },
     addSpot(how, db) {
-      const { start, stop, low_hz = 0, high_hz = 24000 } = this.mendSelection;
+      const { start, stop, low_hz = 0, high_hz = 24000 } = this.selection;
       const spot = { start_s: start / RATE, stop_s: stop / RATE, how, db, low_hz, high_hz };
-      return this.mend(() => ({ spots: [...this.amountsOf(this.mendId).spots, spot] }));
+      return this.change(() => ({ spots: [...this.amountsOf(this.id).spots, spot] }));
     },
-    spotDb: remembered("spot-db", 12),
+    spotDb: remembered("mend-spot-db", 12),
     setSpotDb(event) {
       const db = Math.min(Math.max(Number(event.target.value), -12), 60);
-      if (db) { this.spotDb = db; remember("spot-db", db); }
+      if (db) { this.spotDb = db; remember("mend-spot-db", db); }
     },
     lowerSpot() { return this.addSpot("lower", this.spotDb); },
     fillSpot() { return this.addSpot("fill", 0); },
     silenceSpot() { return this.addSpot("room", 0); },
     get spots() { return this.amounts.spots; },
-    spotText(spot) { return `${this.clock(spot.start_s * RATE)} ${spot.how === "fill" ? "filled from around" : spot.how === "room" ? "room tone only" : spot.db < 0 ? `raised by ${-spot.db} dB` : `lowered by ${spot.db} dB`}`; },
-    goToSpot(spot) { this.seekMend(Math.max(spot.start_s - 0.5, 0) * RATE); },
-    dropSpot(spot) { return this.mend(() => ({ spots: this.amountsOf(this.mendId).spots.filter((other) => JSON.stringify(other) !== JSON.stringify(spot)) })); },
+    spotText(spot) {
+      const gain = spot.db < 0 ? `raised by ${-spot.db} dB` : `lowered by ${spot.db} dB`;
+      return `${page.clock(spot.start_s * RATE)} ${{ fill: "filled from around", room: "room tone only" }[spot.how] ?? gain}`;
+    },
+    goToSpot(spot) { this.seek(Math.max(spot.start_s - 0.5, 0) * RATE); },
+    dropSpot(spot) {
+      return this.change(() => ({
+        spots: this.amountsOf(this.id).spots.filter((other) => JSON.stringify(other) !== JSON.stringify(spot)),
+      }));
+    },
 
     get canCopy() { return this.mendable.length > 1 && this.onIn(this.amounts).length > 0; },
     copyToAll() {
-      const others = this.mendable.filter((recording) => recording.id !== this.mendId).map((recording) => recording.id);
-      return this.mend({ noise_from: null, noise_to: null, spots: [] }, others);
+      const others = this.mendable.filter((recording) => recording.id !== this.id).map((recording) => recording.id);
+      return this.change({ noise_from: null, noise_to: null, spots: [] }, others);
     },
     get hissAmount() { return Math.round(this.amounts.hiss ?? this.amounts.noise); },
-    setHiss(event) { return this.mend({ hiss: Number(event.target.value) }); },
+    setHiss(event) { return this.change({ hiss: Number(event.target.value) }); },
     get hasRegion() { return this.amounts.noise_from !== null; },
-    get regionText() { return this.hasRegion ? `Noise is learned from ${this.clock(this.amounts.noise_from * RATE)} to ${this.clock(this.amounts.noise_to * RATE)}.` : "Noise is followed along the recording."; },
-    get regionDoubt() { return this.mendReport && this.mendReport.doubt ? this.mendReport.doubt.words : ""; },
-    get hasBetter() { return this.regionDoubt !== "" && this.mendReport.doubt.better !== null; },
-    learnBetter() { const [from, to] = this.mendReport.doubt.better; return this.mend({ noise_from: from, noise_to: to }); },
-    learnHere() { return this.mend({ noise_from: this.mendSelection.start / RATE, noise_to: this.mendSelection.stop / RATE }); },
-    followNoise() { return this.mend({ noise_from: null, noise_to: null }); },
+    get regionText() {
+      return this.hasRegion
+        ? `Noise is learned from ${page.clock(this.amounts.noise_from * RATE)} to ${page.clock(this.amounts.noise_to * RATE)}.`
+        : "Noise is followed along the recording.";
+    },
+    get regionDoubt() { return this.report && this.report.doubt ? this.report.doubt.words : ""; },
+    get hasBetter() { return this.regionDoubt !== "" && this.report.doubt.better !== null; },
+    learnBetter() { const [from, to] = this.report.doubt.better; return this.change({ noise_from: from, noise_to: to }); },
+    learnHere() { return this.change({ noise_from: this.selection.start / RATE, noise_to: this.selection.stop / RATE }); },
+    followNoise() { return this.change({ noise_from: null, noise_to: null }); },
 
     // -- looking and listening ----------------------------------------------------------------------------------
 
-    setMendKind(kind) { this.mendKind = kind; remember("kind", kind); stage.mendPicture.show({ kind }); },
-    isMendKind(kind) { return this.mendKind === kind; },
+    setKind(kind) { this.kind = kind; remember("mend-kind", kind); stage.mendPicture.show({ kind }); },
+    isKind(kind) { return this.kind === kind; },
     // A place marked by key: from here, or up to here.
-    mendIn() { this.markMend(this.mendPlace, this.mendSelection ? this.mendSelection.stop : this.mendFrames); },
-    mendOut() { this.markMend(this.mendSelection ? this.mendSelection.start : 0, this.mendPlace); },
-    markMend(start, stop) {
-      this.mendSelection = stop > start ? { ...this.mendSelection, start, stop } : null;
-      stage.mendPicture.show({ selection: this.mendSelection });
+    setIn() { this.mark(this.place, this.selection ? this.selection.stop : this.frames); },
+    setOut() { this.mark(this.selection ? this.selection.start : 0, this.place); },
+    mark(start, stop) {
+      this.selection = stop > start ? { ...this.selection, start, stop } : null;
+      stage.mendPicture.show({ selection: this.selection });
     },
-    mendCloser() { stage.mendPicture.zoom(0.5); },
-    mendWider() { stage.mendPicture.zoom(2); },
-    mendWhole() { stage.mendPicture.whole(); },
-    seekMend(place) {
-      this.mendPlace = Math.min(Math.max(Math.round(place), 0), this.mendFrames);
-      stage.mendPicture.follow(this.mendPlace);
-      if (this.mendPlaying) this.playMend();
+    closer() { stage.mendPicture.zoom(0.5); },
+    wider() { stage.mendPicture.zoom(2); },
+    whole() { stage.mendPicture.whole(); },
+    seek(place) {
+      this.place = Math.min(Math.max(Math.round(place), 0), this.frames);
+      stage.mendPicture.follow(this.place);
+      if (this.playing) this.play();
     },
-    playMend() {
-      if (this.mendId === null) return;
-      if (this.playing) stage.player.stop();
-      this.mendPlaying = true;
-      const { mendSelection: selection } = this;
-      if (this.looping && selection) return stage.mendPlayer.play(selection.start, { stop: selection.stop, loop: true });
-      return stage.mendPlayer.play(this.mendPlace >= this.mendFrames ? 0 : this.mendPlace);
+    play() {
+      if (this.id === null) return;
+      if (page.transport.playing) stage.player.stop();
+      this.playing = true;
+      const selection = this.selection;
+      if (page.transport.looping && selection) return stage.mendPlayer.play(selection.start, { stop: selection.stop, loop: true });
+      return stage.mendPlayer.play(this.place >= this.frames ? 0 : this.place);
     },
-    stopMend() { stage.mendPlayer.stop(); },
-    playOrStopMend() { return this.mendPlaying ? this.stopMend() : this.playMend(); },
-    playMendSelection() {
-      if (!this.mendSelection) return;
-      this.mendPlaying = true;
-      stage.mendPlayer.play(this.mendSelection.start, { stop: this.mendSelection.stop, loop: this.looping });
+    stop() { stage.mendPlayer.stop(); },
+    playOrStop() { return this.playing ? this.stop() : this.play(); },
+    playSelection() {
+      if (!this.selection) return;
+      this.playing = true;
+      stage.mendPlayer.play(this.selection.start, { stop: this.selection.stop, loop: page.transport.looping });
     },
     setWay(way) {
       this.way = way;
       stage.mendPlayer.set({ way, only: way === "recorded" ? null : this.soloProcess });
       this.refreshPicture();
     },
-    isWay(way) { return this.isStage("mend") ? this.way === way : this.treated === (way === "treated") && way !== "taken"; },
+    isWay(way) { return page.isStage("mend") ? this.way === way : page.transport.treated === (way === "treated") && way !== "taken"; },
     toggleSoloProcess(process) {
       this.soloProcess = this.soloProcess === process.name ? null : process.name;
       this.setWay(this.soloProcess ? "taken" : "treated");
     },
     isSoloProcess(process) { return this.soloProcess === process.name; },
-    mendRecorded() { this.setWay("recorded"); },
-    mendTreated() { this.setWay("treated"); },
-    mendTaken() { this.setWay("taken"); },
-    mendBack() { this.seekMend(this.mendPlace - RATE / 10); },
-    mendForth() { this.seekMend(this.mendPlace + RATE / 10); },
-    mendLeapBack() { this.seekMend(this.mendPlace - 2 * RATE); },
-    mendLeapForth() { this.seekMend(this.mendPlace + 2 * RATE); },
-    mendToStart() { this.seekMend(0); },
-    mendToEnd() { this.seekMend(this.mendFrames); },
-    mendLetGo() { this.mendSelection = null; stage.mendPicture.show({ selection: null }); },
-    mendMark(process, by) {
-      const marks = this.mendReport ? this.mendReport.marks : [];
-      const next = by > 0 ? marks.find((mark) => mark.start > this.mendPlace + RATE / 4) : [...marks].reverse().find((mark) => mark.start < this.mendPlace - RATE / 4);
-      if (next) this.seekMend(Math.max(next.start - RATE / 5, 0));
+    asRecorded() { this.setWay("recorded"); },
+    asTreated() { this.setWay("treated"); },
+    takenAway() { this.setWay("taken"); },
+    stepBack() { this.seek(this.place - RATE / 10); },
+    stepForth() { this.seek(this.place + RATE / 10); },
+    leapBack() { this.seek(this.place - 2 * RATE); },
+    leapForth() { this.seek(this.place + 2 * RATE); },
+    toStart() { this.seek(0); },
+    toEnd() { this.seek(this.frames); },
+    letGo() { this.selection = null; stage.mendPicture.show({ selection: null }); },
+    toMark(by) {
+      const marks = this.report ? this.report.marks : [];
+      const next =
+        by > 0
+          ? marks.find((mark) => mark.start > this.place + RATE / 4)
+          : [...marks].reverse().find((mark) => mark.start < this.place - RATE / 4);
+      if (next) this.seek(Math.max(next.start - RATE / 5, 0));
     },
-    mendNext() { this.mendMark(null, 1); },
-    mendPrevious() { this.mendMark(null, -1); },
-    get mendFact() {
-      const mended = this.revision >= 0 ? stage.doc.mendings.length : 0;
+    nextPlace() { this.toMark(1); },
+    previousPlace() { this.toMark(-1); },
+    get fact() {
+      const mended = page.episode.revision >= 0 ? stage.doc.mendings.length : 0;
       return mended ? `${mended} of ${this.mendable.length} mended` : "as recorded";
     },
-    get shownPlace() { return this.isStage("mend") ? this.mendPlace : this.playhead; },
-    get shownLength() { return this.isStage("mend") ? this.shortClock(this.mendFrames) : this.episodeLength; },
-    get canPlaySelection() { return this.isStage("mend") ? this.mendSelection !== null : this.hasSelection; },
-    get isPlaying() { return this.isStage("mend") ? this.mendPlaying : this.playing; },
+    get shownPlace() { return page.isStage("mend") ? this.place : page.transport.playhead; },
+    get shownLength() { return page.isStage("mend") ? page.shortClock(this.frames) : page.episode.lengthText; },
+    get canPlaySelection() { return page.isStage("mend") ? this.selection !== null : page.selection.hasRange; },
+    get isPlaying() { return page.isStage("mend") ? this.playing : page.transport.playing; },
   };
 }
 
 // In Mend, these keys and buttons mean the recording and not the episode.
 export const MEND_ACTIONS = {
-  play: "playOrStopMend", playSelection: "playMendSelection", asRecorded: "mendRecorded", asTreated: "mendTreated", takenAway: "mendTaken",
-  stepBack: "mendBack", stepForth: "mendForth", leapBack: "mendLeapBack", leapForth: "mendLeapForth", toStart: "mendToStart", toEnd: "mendToEnd",
-  letGo: "mendLetGo", setIn: "mendIn", setOut: "mendOut", finer: "mendCloser", coarser: "mendWider", nextPlace: "mendNext", previousPlace: "mendPrevious",
+  "transport.play": "mend.playOrStop",
+  "transport.playSelection": "mend.playSelection",
+  "transport.asRecorded": "mend.asRecorded",
+  "transport.asTreated": "mend.asTreated",
+  "transport.takenAway": "mend.takenAway",
+  "transport.stepBack": "mend.stepBack",
+  "transport.stepForth": "mend.stepForth",
+  "transport.leapBack": "mend.leapBack",
+  "transport.leapForth": "mend.leapForth",
+  "transport.toStart": "mend.toStart",
+  "transport.toEnd": "mend.toEnd",
+  "selection.letGo": "mend.letGo",
+  "selection.setIn": "mend.setIn",
+  "selection.setOut": "mend.setOut",
+  "transport.finer": "mend.closer",
+  "transport.coarser": "mend.wider",
+  "finds.nextPlace": "mend.nextPlace",
+  "finds.previousPlace": "mend.previousPlace",
 };
-const ELSEWHERE = ["choosePiece", "takeOut", "clear", "split", "mark", "putBack", "hearFind", "takeFind", "shortenFind", "leaveFind", "lineUp", "lineDown"];
+const ELSEWHERE = [
+  "hand.choosePiece",
+  "hand.takeOut",
+  "hand.clear",
+  "hand.split",
+  "places.mark",
+  "seams.putBack",
+  "finds.hear",
+  "finds.take",
+  "finds.shorten",
+  "finds.leave",
+  "transport.upALine",
+  "transport.downALine",
+];
 for (const action of ELSEWHERE) MEND_ACTIONS[action] = null;

@@ -6,7 +6,8 @@ import { level, localMinute, signed } from "./time.js";
 
 const RATES = { false: [96, 128, 160, 192, 256, 320], true: [48, 64, 80, 96, 128, 160] };
 
-export function sendOut(data, stage) {
+/** @param {import("./page.js").Page} page */
+export function sendOut(page, data, stage) {
   const { choices, targets } = data;
   const target = choices.target_lufs ?? -16;
   return {
@@ -37,10 +38,10 @@ export function sendOut(data, stage) {
       this.plan.target_lufs = found.lufs;
       this.plan.mono = found.mono;
       this.fixRate();
-      this.tuneListening();
+      page.loudness.tuneListening();
       this.drawChart();
     },
-    setTarget(event) { this.plan.target_lufs = Number(event.target.value); this.tuneListening(); this.drawChart(); },
+    setTarget(event) { this.plan.target_lufs = Number(event.target.value); page.loudness.tuneListening(); this.drawChart(); },
     setMono(event) { this.plan.mono = event.target.value === "mono"; this.fixRate(); },
     get channelsValue() { return this.plan.mono ? "mono" : "stereo"; },
     get rates() { return RATES[this.plan.mono]; },
@@ -56,8 +57,8 @@ export function sendOut(data, stage) {
     rateValue: (kbit) => `mp3-${kbit}`,
     rateName: (kbit) => `MP3, ${kbit} kbit/s`,
     send() {
-      return this.attempt(async () => {
-        const started = await api.post(`/api/episodes/${this.episodeId}/deliveries`, {
+      return page.attempt(async () => {
+        const started = await api.post(`/api/episodes/${page.episode.id}/deliveries`, {
           ...this.plan, number: this.plan.number === "" ? null : this.plan.number, kbit: this.isMp3 ? this.plan.kbit : null,
         });
         if (this.making === null) this.making = { id: started.job, doing: "Starting", share: 0 };
@@ -67,10 +68,10 @@ export function sendOut(data, stage) {
       if (job.kind !== "deliver") return;
       this.making = ["waiting", "running"].includes(job.state) ? job : null;
     },
-    stopMaking() { return this.cancelJob(this.making); },
+    stopMaking() { return page.jobs.cancel(this.making); },
     async readDeliveries() {
       const before = this.deliveries.length;
-      this.deliveries = await api.get(`/api/episodes/${this.episodeId}/deliveries`).catch(() => this.deliveries);
+      this.deliveries = await api.get(`/api/episodes/${page.episode.id}/deliveries`).catch(() => this.deliveries);
       if (this.deliveries.length > before) this.opened = this.deliveries[0].id;
       this.drawChart();
     },
@@ -80,16 +81,16 @@ export function sendOut(data, stage) {
     outcome: (delivery) => (delivery.sheet.met ? "on target" : "not on target"),
     deliveredAt: (delivery) => localMinute(delivery.created),
     megabytes: (delivery) => `${(delivery.sheet.size_bytes / 1e6).toFixed(1)} MB`,
-    isStale(delivery) { return delivery.revision !== this.revision; },
+    isStale(delivery) { return delivery.revision !== page.episode.revision; },
     gainOf: (delivery) => signed(delivery.sheet.gain_db),
     lossOf: (delivery) => level(delivery.sheet.limiting_loss_lu, 2),
     // The episode as it stands, shifted to the target; or the file whose sheet is open.
     drawChart() {
       const file = this.deliveries.find((delivery) => delivery.id === this.opened);
-      const now = this.loudness.loudness;
+      const now = page.loudness.measured.loudness;
       const shift = file || !now || now.integrated_lufs === null ? 0 : this.plan.target_lufs - now.integrated_lufs;
       stage.chart.show({
-        curve: file ? file.sheet.short_term_lufs : this.loudness.short_term_lufs,
+        curve: file ? file.sheet.short_term_lufs : page.loudness.measured.short_term_lufs,
         target: file ? file.sheet.target_lufs : this.plan.target_lufs,
         shift, rate: RATE,
       });
@@ -99,7 +100,7 @@ export function sendOut(data, stage) {
       return file ? `${file.name}, measured` : "The episode as it stands, brought to the target";
     },
     get needs() {
-      const now = this.loudness.loudness;
+      const now = page.loudness.measured.loudness;
       if (!now || now.integrated_lufs === null) return "";
       return signed(this.plan.target_lufs - now.integrated_lufs);
     },

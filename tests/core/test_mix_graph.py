@@ -1,0 +1,126 @@
+"""The graph of the mix: pieces with envelopes, tracks that are sent elsewhere too, and buses on the way."""
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+import pytest
+
+from pampa.core.errors import EditRefused
+from pampa.core.loudness import measure_source, summarise
+from pampa.core.mix.standing import standing_loudness, stretches
+from pampa.core.sound import RATE, db_to_gain
+from pampa.core.timeline import arranging, cutting, lining, mixing
+from pampa.core.timeline.codec import decode, encode
+from pampa.core.timeline.document import Bus, Clip, Document, Track, check
+from tests.core.test_mix import mix_of
+from tests.signals import noise
+
+LONG = 8 * RATE
+SOUNDS = {1: noise(8, dbfs=-20, seed=1), 2: noise(8, dbfs=-26, channels=2, seed=2)}
+EPISODE = check(
+    Document(
+        (
+            Track(1, "Marisol Vey", "person", (Clip(10, 1, 0, 0, LONG),)),
+            Track(2, "Music", "music", (Clip(11, 2, 0, 0, LONG),)),
+        )
+    )
+)
+
+
+@dataclass(frozen=True)
+class Echo:
+    """What comes in, once more after a while: a tail that is easily told."""
+
+    run_in: int = 5000
+    look_ahead: int = 0
+
+    def work(self, sound):
+        return sound + np.concatenate([np.zeros((self.run_in, 2), np.float32), sound[: -self.run_in]])
+
+
+def heard(document):
+    return mix_of(document, SOUNDS).read(0, LONG)
+
+
+def test_a_bus_at_rest_changes_no_bit():
+    moved = mixing.set_bus(EPISODE, bus="music", gain_db=-6.0)
+    assert moved.buses == (Bus("music", -6.0),)
+    back = mixing.set_bus(moved, bus="music", gain_db=0.0)
+    assert back == EPISODE
+    assert np.array_equal(heard(back), heard(EPISODE))
+
+
+def test_a_bus_raises_or_mutes_all_that_comes_in_and_nothing_else():
+    talk = heard(mixing.set_bus(EPISODE, bus="music", muted=True))
+    lower = heard(mixing.set_bus(EPISODE, bus="music", gain_db=-6.0))
+    assert np.allclose(lower - talk, (heard(EPISODE) - talk) * db_to_gain(-6), atol=1e-6)
+    assert (
+        np.allclose(talk[:, 0], SOUNDS[1][:, 0], atol=1e-6)
+        or np.abs(talk[1000:-1000, 0] - SOUNDS[1][1000:-1000, 0]).max() < 1e-6
+    )
+
+
+def test_a_send_adds_a_copy_through_another_bus():
+    sent = mixing.set_send(EPISODE, track=1, bus="effects", level_db=-12.0)
+    assert np.allclose(
+        heard(sent) - heard(EPISODE), db_to_gain(-12) * heard(replace(EPISODE, tracks=EPISODE.tracks[:1])), atol=1e-6
+    )
+    assert mixing.set_send(sent, track=1, bus="effects") == EPISODE
+    with pytest.raises(EditRefused, match="its own bus"):
+        mixing.set_send(EPISODE, track=2, bus="music", level_db=0.0)
+
+
+def test_an_envelope_is_straight_in_db_between_its_points_and_held_beyond():
+    document = mixing.set_envelope(
+        replace(EPISODE, tracks=EPISODE.tracks[:1]), clip=10, points=[[2 * RATE, 0], [4 * RATE, -20]]
+    )
+    ratio = heard(document)[:, 0] / SOUNDS[1][:, 0]
+    for second, db in ((1, 0), (2.5, -5), (3, -10), (6, -20)):
+        assert 20 * np.log10(ratio[int(second * RATE)]) == pytest.approx(db, abs=0.01)
+
+
+def test_an_envelope_stays_with_its_words_through_cuts_slips_and_clocks():
+    points = [[3 * RATE, 0], [4 * RATE, -12]]
+    document = mixing.set_envelope(replace(EPISODE, tracks=EPISODE.tracks[:1]), clip=10, points=points)
+    whole, cut = heard(document), heard(cutting.take_out(document, start=RATE, stop=2 * RATE))
+    assert np.array_equal(cut[2 * RATE : 5 * RATE], whole[3 * RATE : 6 * RATE])
+    split = arranging.split(document, at=RATE)
+    assert np.array_equal(heard(split), whole)
+    assert arranging.join(split, at=RATE) == document
+    move = {"track": 1, "recording": 1, "frames": LONG, "was_frames": LONG, "drift_ppm": 100.0, "by": 0, "breaks": []}
+    clocked = lining.line_up(document, tracks=[move])
+    assert clocked.tracks[0].clips[0].envelope[0][0] == round(3 * RATE * 1.0001)
+
+
+@pytest.mark.parametrize("points", [[[0, 0], [0, -3]], [[5, 0, 1]], [[-1, 0]], [[0, 99]]])
+def test_an_envelope_that_makes_no_sense_is_refused(points):
+    with pytest.raises(EditRefused):
+        mixing.set_envelope(EPISODE, clip=10, points=points)
+
+
+def with_echo(document):
+    mix = mix_of(mixing.set_bus(document, bus="music", gain_db=-3.0), SOUNDS)
+    plan = replace(mix.plan, strips=tuple(replace(strip, processors=(Echo(),)) for strip in mix.plan.strips))
+    return replace(mix, plan=plan)
+
+
+def test_any_division_gives_identical_bits_also_through_a_bus_with_a_tail():
+    mix = with_echo(EPISODE)
+    assert mix.plan.tail == 5000
+    whole = mix.read(0, LONG)
+    pieces = [mix.read(at, min(at + 7777, LONG)) for at in range(0, LONG, 7777)]
+    assert np.array_equal(np.concatenate(pieces), whole)
+
+
+def test_the_standing_loudness_reaches_back_as_far_as_the_longest_tail():
+    mix = with_echo(EPISODE)
+    standing = summarise(standing_loudness(mix, {}))
+    assert standing.integrated_lufs == pytest.approx(summarise(measure_source(mix)).integrated_lufs, abs=0.02)
+    plain = {stretch.key for stretch in stretches(mix_of(EPISODE, SOUNDS))}
+    assert not plain & {stretch.key for stretch in stretches(mix)}
+
+
+def test_what_is_kept_of_the_graph_comes_back_the_same():
+    document = mixing.set_envelope(EPISODE, clip=11, points=[[0, -3.5], [RATE, 0]])
+    document = mixing.set_send(mixing.set_bus(document, bus="voices", gain_db=1.5), track=2, bus="effects", level_db=-9)
+    assert decode(encode(document)) == document
