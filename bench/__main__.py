@@ -185,7 +185,7 @@ def delivering(folder: Path, minutes: int) -> list[Row]:
     treated, known = {}, known_of(VoiceFacts(-27.0))
     for number, source in people.items():
         grid = segments(source.frames)
-        parts = list(executor.map(lambda s, source=source: treat(source, s, Recipe(), known), grid))
+        parts = list(executor.map(lambda s, source=source: treat(source, s, Recipe(), known).sound, grid))
         treated[number] = ArraySource(np.concatenate(parts))
     talking = talk_curve(document, {n: np.ones(frames // 960 + 1) for n in (1, 2)})
     heard = {(n, n): Rendition(str(n)) for n in (1, 2, 3)}

@@ -10,7 +10,7 @@ from pampa.core.loudness import measure, measure_part
 from pampa.core.sound import RATE, ArraySource, Segment, segments
 from pampa.core.speech.level import speech_activity, speech_level
 from pampa.core.voice import kernels
-from pampa.core.voice.chain import known_of, treat
+from pampa.core.voice.chain import known_of, reports, treat
 from pampa.core.voice.equaliser import bell, high_shelf, low_cut, steep_low_cut
 from pampa.core.voice.recipe import Recipe
 from pampa.core.voice.stages import STAGES, Facts
@@ -24,7 +24,7 @@ def response_db(sections, hz):
 
 def treated(sound, recipe, speech_lufs=-23.0):
     source, known = ArraySource(sound), known_of(Facts(speech_lufs))
-    return np.concatenate([treat(source, segment, recipe, known) for segment in segments(source.frames)])
+    return np.concatenate([treat(source, segment, recipe, known).sound for segment in segments(source.frames)])
 
 
 PLAIN = Recipe(low_cut_hz=0, body_db=0, presence_db=0, ratio=1)
@@ -64,9 +64,9 @@ def test_every_stage_is_off_without_its_settings_and_the_same_in_any_division_wi
     assert not np.array_equal(treated(sound, recipe), sound)
     source, known = ArraySource(sound), known_of(Facts(-18.0))
     first, second = (Segment(0, 0, RATE), Segment(1, RATE, 3 * RATE))
-    again = [treat(source, second, recipe, known), treat(source, first, recipe, known)]
-    assert treat(source, first, recipe, known).tobytes() == again[1].tobytes()
-    assert treat(source, second, recipe, known).tobytes() == again[0].tobytes()
+    again = [treat(source, part, recipe, known).sound for part in (second, first)]
+    assert treat(source, first, recipe, known).sound.tobytes() == again[1].tobytes()
+    assert treat(source, second, recipe, known).sound.tobytes() == again[0].tobytes()
 
 
 def test_the_compressor_takes_what_its_ratio_says():
@@ -89,10 +89,10 @@ def test_loud_syllables_of_ordinary_speech_lose_three_to_six_db():
 def test_segments_come_out_the_same_in_any_order_and_join_without_a_step():
     source, known = ArraySource(talk(65, seed=7)), known_of(Facts(-25.0))
     grid = list(segments(source.frames))
-    forth = [treat(source, s, Recipe(), known) for s in grid]
-    back = [treat(source, s, Recipe(), known) for s in reversed(grid)][::-1]
+    forth = [treat(source, s, Recipe(), known).sound for s in grid]
+    back = [treat(source, s, Recipe(), known).sound for s in reversed(grid)][::-1]
     assert all(np.array_equal(a, b) for a, b in zip(forth, back, strict=True))
-    whole = treat(source, Segment(0, 0, source.frames), Recipe(), known)
+    whole = treat(source, Segment(0, 0, source.frames), Recipe(), known).sound
     error = np.abs(np.concatenate(forth) - whole).max()
     assert error < 10 ** (-70 / 20) * np.abs(whole).max()
 
@@ -124,3 +124,20 @@ def test_treatment_keeps_the_loudness_in_reach():
     sound = talk(30, dbfs=-24)
     before, after = measure(sound).integrated_lufs, measure(treated(sound, Recipe(), -24)).integrated_lufs
     assert abs(before - after) < 6
+
+
+def test_what_the_compressor_takes_is_told_for_each_twenty_ms_and_in_numbers():
+    """A tone 14 dB over the threshold, after a soft second: at 2.5:1 it loses 8.4 dB."""
+    sound = np.concatenate([sine(1000, dbfs=-50, seconds=1), sine(1000, dbfs=-6, seconds=2)])
+    recipe = replace(PLAIN, ratio=2.5)
+    known = known_of(Facts(-23.0))
+    got = treat(ArraySource(sound), Segment(0, 0, len(sound)), recipe, known)
+    taken = got.taken["compressor"]
+    assert taken.shape == (150,)
+    assert taken[:45].max() == 0
+    assert taken[100] == pytest.approx(8.4, abs=0.1)
+    assert reports(recipe, got.taken) == {"compressor": "takes 8.4 dB where it works, 8.4 dB at most"}
+    half = treat(ArraySource(sound), Segment(1, RATE, 2 * RATE), recipe, known).taken["compressor"]
+    assert np.array_equal(half, taken[50:100])
+    assert list(reports(Recipe(), {})) == ["low cut", "body", "presence", "compressor"]
+    assert "nothing" in reports(recipe, {})["compressor"]

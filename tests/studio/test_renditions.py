@@ -14,7 +14,7 @@ from pampa.core.files import measurements
 from pampa.core.loudness.measure import measure_segment
 from pampa.core.mend.amounts import Amounts
 from pampa.core.rendition import Rendition
-from pampa.core.sound import RATE, Segment
+from pampa.core.sound import RATE, Segment, segments
 from pampa.core.voice.recipe import Recipe
 
 OTHERS = {
@@ -67,3 +67,20 @@ def test_measurements_that_were_deleted_are_missed_and_not_left_out(studio, two_
     measurements._read.cache_clear()
     with pytest.raises(SignalError, match="measured anew"):
         studio.sounds.opened(meant).read(0, RATE)
+
+
+def test_what_a_voice_loses_is_kept_beside_its_sound_and_made_again_where_it_is_gone(studio, two_people):
+    tracks = studio.editing.state(two_people).document.tracks
+    told = studio.voices.reports(two_people)
+    assert set(told) == {track.id for track in tracks}
+    assert list(told[tracks[0].id]) == ["low cut", "body", "presence", "compressor"]
+    opened = studio.sounds.opened(studio.sounds.rendition(tracks[0].clips[0].recording, recipe=tracks[0].recipe))
+    [segment] = segments(opened.frames)
+    before = opened.taken(segment)["compressor"]
+    assert before.shape == (-(-opened.frames // 960),)
+    assert before.max() > 0.5
+    for curves in studio.settings.data.glob("treated/*/*.taken.npz"):
+        curves.write_bytes(b"half a file")
+    assert np.allclose(opened.taken(segment)["compressor"], before, atol=1e-4)
+    studio.editing.edit(two_people, "set_track", {"track": tracks[0].id, "treated": False})
+    assert set(studio.voices.reports(two_people)) == {tracks[1].id}

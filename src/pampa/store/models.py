@@ -3,7 +3,7 @@
 from datetime import UTC, datetime
 from typing import Any
 
-from sqlalchemy import JSON, ForeignKey, LargeBinary
+from sqlalchemy import JSON, ForeignKey, Index, LargeBinary, text
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
 
@@ -189,9 +189,16 @@ class Upload(Base):
 
 
 class Job(Base):
-    """A long pass. state: waiting, running, done, failed or cancelled. attempts : how often it was begun."""
+    """A long pass. state: waiting, running, done, failed or cancelled. attempts : how often it was begun.
+
+    key : what it does, where only one may do it at a time. after : jobs that must have ended first, however they
+    ended. stopping : somebody has asked it to stop.
+    """
 
     __tablename__ = "jobs"
+    __table_args__ = (
+        Index("one_open_job_for_a_key", "key", unique=True, sqlite_where=text("state IN ('waiting', 'running')")),
+    )
     id: Mapped[int] = mapped_column(primary_key=True)
     kind: Mapped[str]
     episode_id: Mapped[int] = mapped_column(ForeignKey("episodes.id"), index=True)
@@ -202,6 +209,9 @@ class Job(Base):
     share: Mapped[float] = mapped_column(default=0.0)
     error: Mapped[str] = mapped_column(default="")
     attempts: Mapped[int] = mapped_column(default=0)
+    key: Mapped[str | None]
+    after: Mapped[list[int]] = mapped_column(JSON, default=list)
+    stopping: Mapped[bool] = mapped_column(default=False)
     created: Mapped[datetime] = mapped_column(default=now)
 
 

@@ -4,11 +4,11 @@ import ipaddress
 import secrets
 import threading
 import time
-from collections import OrderedDict
 from dataclasses import dataclass
 
 from argon2 import PasswordHasher
 from argon2.exceptions import Argon2Error
+from cachetools import LRUCache
 
 from pampa.core.errors import PampaError
 from pampa.store.database import Sessions
@@ -51,7 +51,7 @@ class Access:
         self._sessions = sessions
         self._hasher = PasswordHasher()
         self._one_at_a_time = threading.Lock()
-        self._guesses: OrderedDict[str, _Guesses] = OrderedDict()
+        self._guesses: LRUCache[str, _Guesses] = LRUCache(PLACES_KEPT)
         # Only this process changes it: another Pampa cannot work in the same folder.
         self._password = self._read(PASSWORD)
 
@@ -95,11 +95,7 @@ class Access:
             return False
 
     def _guesses_from(self, place: str) -> _Guesses:
-        guesses = self._guesses.setdefault(_network(place), _Guesses())
-        self._guesses.move_to_end(_network(place))
-        while len(self._guesses) > PLACES_KEPT:
-            self._guesses.popitem(last=False)
-        return guesses
+        return self._guesses.setdefault(_network(place), _Guesses())
 
     def cookie_key(self) -> str:
         """The key that signs session cookies, made at first use."""

@@ -1,10 +1,10 @@
 """The desk: every episode at a glance. Its talk drawn small, its length, its loudness, and what it needs next."""
 
 import threading
-from collections import OrderedDict
 from dataclasses import dataclass
 
 import numpy as np
+from cachetools import LRUCache
 from numpy.typing import NDArray
 
 from pampa.core.files.stalks import CELL, COARSER, LEVELS, read_stalks
@@ -52,7 +52,7 @@ class Desk:
         self._editing, self._recordings, self._lining_up = editing, recordings, lining_up
         self._sending, self._listening, self._sounds = sending, listening, sounds
         self._lock = threading.Lock()
-        self._drawn: OrderedDict[tuple[int, int], list[DrawnPerson]] = OrderedDict()
+        self._drawn: LRUCache[tuple[int, int], list[DrawnPerson]] = LRUCache(KEPT)
 
     def glance(self, episode_id: int) -> Glance:
         """One episode."""
@@ -71,8 +71,6 @@ class Desk:
             drawn = self._draw(state.document, {recording.id: recording for recording in recordings})
             with self._lock:
                 self._drawn[key] = drawn
-                while len(self._drawn) > KEPT:
-                    self._drawn.popitem(last=False)
         return Glance(state.document.length, drawn, lufs, self.step(episode_id))
 
     def step(self, episode_id: int) -> Step:

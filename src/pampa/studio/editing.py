@@ -4,13 +4,13 @@ import base64
 import json
 import threading
 import zlib
-from collections import OrderedDict
 from collections.abc import Callable, Mapping
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field, replace
 from functools import partial
 from typing import Any
 
+from cachetools import LRUCache
 from sqlalchemy import delete, select
 from sqlalchemy.orm import Session
 
@@ -68,7 +68,7 @@ class Editing:
         self._sessions = sessions
         self._events = events
         self._lock = threading.RLock()
-        self._documents: OrderedDict[tuple[int, int], Document] = OrderedDict()
+        self._documents: LRUCache[tuple[int, int], Document] = LRUCache(KEPT)
         self._background = ThreadPoolExecutor(1, thread_name_prefix="snapshot")
         self._watchers: list[Callable[[State], None]] = []
 
@@ -201,7 +201,6 @@ class Editing:
         """The document at the episode's position, from memory, or from the last snapshot and the journal."""
         wanted = (episode.id, episode.position)
         if wanted in self._documents:
-            self._documents.move_to_end(wanted)
             return self._documents[wanted]
         start, document = self._nearest(session, episode)
         entries = session.scalars(
@@ -248,9 +247,6 @@ class Editing:
 
     def _keep(self, key: tuple[int, int], document: Document) -> None:
         self._documents[key] = document
-        self._documents.move_to_end(key)
-        while len(self._documents) > KEPT:
-            self._documents.popitem(last=False)
 
 
 def packed(state: State) -> dict[str, Any]:

@@ -1,7 +1,6 @@
 """Finds of an episode: looked for in the background, kept, and looked for again when people lie otherwise."""
 
 import hashlib
-import threading
 from dataclasses import dataclass
 from typing import Any
 
@@ -35,8 +34,6 @@ class Finding:
                  ) -> None:  # fmt: skip
         self._sessions, self._jobs, self._events = sessions, jobs, events
         self._editing, self._sounds = editing, sounds
-        self._lock = threading.Lock()
-        self._at_work: set[int] = set()
         jobs.register("find", self._look, self._ended)
 
     def of_episode(self, episode_id: int) -> Found:
@@ -49,11 +46,7 @@ class Finding:
             row = session.get(FindsRow, episode_id)
         if row and row.key == self._key(document, recordings):
             return Found(row.found, waits=False)
-        with self._lock:
-            begin = episode_id not in self._at_work
-            self._at_work.add(episode_id)
-        if begin:
-            self._jobs.start("find", episode_id, "Looking for what may go")
+        self._jobs.start("find", episode_id, "Looking for what may go", key=f"find {episode_id}")
         return Found([], waits=True)
 
     def _look(self, parameters: dict[str, Any], progress: Progress, job_id: int) -> None:
@@ -71,11 +64,11 @@ class Finding:
         found = [{**each, "recording": recordings[each["recording"]]} for each in find_in_child(lying, progress)]
         with self._sessions.begin() as session:
             session.merge(FindsRow(episode_id=episode_id, key=key, found=found))
-        self._events.post(Event("finds", episode_id))
 
     def _ended(self, job: Job) -> None:
-        with self._lock:
-            self._at_work.discard(job.episode_id)
+        """Told once the job is off the list: who asks then, and finds that people lie otherwise by now, begins anew."""
+        if job.state == "done":
+            self._events.post(Event("finds", job.episode_id))
 
     def _key(self, document: Document, recordings: list[int]) -> str:
         """Everything that the finds hang on: the sound, and how people lie against each other, not how it is cut."""

@@ -3,7 +3,7 @@
 import logging
 import threading
 from collections import defaultdict
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from typing import Any
@@ -59,33 +59,87 @@ class Jobs:
         with self._sessions() as session:
             unfinished = session.scalars(select(Job).where(Job.state.in_(OPEN)).order_by(Job.id)).all()
         for job in unfinished:
-            if job.state == "running" and job.attempts >= MOST_ATTEMPTS:
+            if job.stopping:
+                self._end(job.id, "cancelled")
+            elif job.state == "running" and job.attempts >= MOST_ATTEMPTS:
                 self._end(
                     job.id, "failed",
                     f"{job.label} was under way {job.attempts} times when Pampa was stopped hard, so it is not begun "
                     "again by itself. Nothing was lost. Start it anew, or leave the file out.",
                 )  # fmt: skip
             else:
-                self._pool.submit(self._run, job.id)
+                self._begin(job)
 
-    def start(self, kind: str, episode_id: int, label: str, **parameters: Any) -> int:
-        """Put a job on the list and begin; returns its number."""
+    def start(self, kind: str, episode_id: int, label: str, *, key: str | None = None, after: Iterable[int] = (),
+              **parameters: Any) -> int:  # fmt: skip
+        """Put a job on the list and begin; returns its number.
+
+        key : of what it does. Where a job of that key is open already, that one is meant, and nothing is added.
+        after : jobs that must have ended first.
+        """
+        if key is not None and not after and (known := self.open_with(key)) is not None:
+            return known
         with self._sessions.begin() as session:
-            job = self.add(session, kind, episode_id, label, **parameters)
+            job = self._with_key(session, key)
+            if job is not None:
+                if job.state == "waiting":
+                    job.after = sorted({*job.after, *after})
+                return job.id
+            job = self.add(session, kind, episode_id, label, key=key, after=after, **parameters)
         self.go(job)
         return job.id
 
-    def add(self, session: Session, kind: str, episode_id: int, label: str, **parameters: Any) -> Job:
+    def add(self, session: Session, kind: str, episode_id: int, label: str, *, key: str | None = None,
+            after: Iterable[int] = (), **parameters: Any) -> Job:  # fmt: skip
         """Put a job on the list in the caller's transaction; `go` begins it once that is committed."""
-        job = Job(kind=kind, episode_id=episode_id, label=label, parameters=parameters)
+        job = Job(
+            kind=kind, episode_id=episode_id, label=label, parameters=parameters, key=key, after=sorted(set(after))
+        )
         session.add(job)
         session.flush()
         return job
 
     def go(self, job: Job) -> None:
-        """Begin a job that was added."""
+        """Begin a job that was added, at once or when those that it waits for have ended."""
         self._events.post(Event("job", job.episode_id, as_dict(job)))
-        self._pool.submit(self._run, job.id)
+        self._begin(job)
+
+    def open_with(self, key: str) -> int | None:
+        """The job of a key that waits or runs."""
+        with self._sessions() as session:
+            job = self._with_key(session, key)
+        return None if job is None else job.id
+
+    def open_of(self, episode_id: int, kind: str) -> list[int]:
+        """Jobs of one kind that wait or run for an episode."""
+        with self._sessions() as session:
+            wanted = select(Job.id).where(Job.episode_id == episode_id, Job.kind == kind, Job.state.in_(OPEN))
+            return list(session.scalars(wanted))
+
+    def _with_key(self, session: Session, key: str | None) -> Job | None:
+        if key is None:
+            return None
+        found = session.scalars(select(Job).where(Job.key == key, Job.state.in_(OPEN))).first()
+        return None if found is None or found.id in self._unwritten else found
+
+    def _begin(self, job: Job) -> None:
+        if not self._waits_for(job.after):
+            self._pool.submit(self._run, job.id)
+
+    def _waits_for(self, others: list[int]) -> bool:
+        if not others:
+            return False
+        with self._sessions() as session:
+            still = set(session.scalars(select(Job.id).where(Job.id.in_(others), Job.state.in_(OPEN))))
+        return bool(still - self._unwritten.keys())
+
+    def _release(self, ended: int) -> None:
+        """Begin what waited for a job that has ended."""
+        with self._sessions() as session:
+            waiting = session.scalars(select(Job).where(Job.state == "waiting", Job.after != [])).all()
+        for job in waiting:
+            if ended in job.after:
+                self._begin(job)
 
     def cancel(self, job_id: int) -> None:
         """Stop a job soon; what it has made so far goes. One that has ended stays as it is."""
@@ -97,7 +151,9 @@ class Jobs:
             at_work = job_id in self._running
             if at_work:
                 self._stopping.add(job_id)
-        if not at_work and job.state in OPEN:
+        if at_work:
+            self._tell(job_id, stopping=True)  # it stays stopped, should Pampa end before the job has
+        elif job.state in OPEN:
             self._end(job_id, "cancelled")
 
     def episode_of(self, job_id: int) -> int:
@@ -134,6 +190,8 @@ class Jobs:
         if self._closing.is_set():
             return
         with self._lock:
+            if job_id in self._running:  # two that it waited for ended at once, and each has begun it
+                return
             self._running.add(job_id)
         try:
             self._work(job_id)
@@ -186,6 +244,7 @@ class Jobs:
             self._kinds[job.kind].ended(job)
         except Exception:  # whoever is told may find the disk full; the job has ended all the same
             log.exception("the end of job %s could not be told", job_id)
+        self._release(job_id)
 
     def _tell(self, job_id: int, **changes: Any) -> Job:
         """Write down how a job stands, if that can be written, and tell it in any case."""
@@ -213,7 +272,7 @@ class _Interrupted(Exception):
 
 
 def _shown(changes: dict[str, Any]) -> dict[str, Any]:
-    return {name: value for name, value in changes.items() if name != "attempts"}
+    return {name: value for name, value in changes.items() if name not in ("attempts", "stopping")}
 
 
 def as_dict(job: Job) -> dict[str, Any]:

@@ -53,7 +53,6 @@ class Joins:
         self._sounds, self._listening, self._finding = sounds, listening, finding
         self._lock = threading.Lock()
         self._checked: dict[int, Checked] = {}
-        self._at_work: set[int] = set()
         jobs.register("joins", self._check, self._ended)
 
     def opened(self, episode_id: int, seam_id: int) -> Opened:
@@ -101,16 +100,12 @@ class Joins:
         self._editing.state(episode_id)  # raises NotFound
         with self._lock:
             last = self._checked.get(episode_id, Checked(None, {}, False))
-            return replace(last, waits=episode_id in self._at_work)
+        return replace(last, waits=self._jobs.open_with(_key(episode_id)) is not None)
 
     def check(self, episode_id: int) -> Checked:
         """Begin to listen to all joins as they are now; an event tells the end."""
         self._editing.state(episode_id)
-        with self._lock:
-            begin = episode_id not in self._at_work
-            self._at_work.add(episode_id)
-        if begin:
-            self._jobs.start("joins", episode_id, "Listening to the joins")
+        self._jobs.start("joins", episode_id, "Listening to the joins", key=_key(episode_id))
         return self.checked(episode_id)
 
     def _check(self, parameters: dict[str, Any], progress: Progress, job_id: int) -> None:
@@ -122,8 +117,6 @@ class Joins:
             self._checked[episode_id] = Checked(state.revision, told, False)
 
     def _ended(self, job: Job) -> None:
-        with self._lock:
-            self._at_work.discard(job.episode_id)
         self._events.post(Event("joins", job.episode_id))
 
     def faults(self, state: State, progress: Progress = lambda doing, share: None) -> dict[int, list[Fault]]:
@@ -157,6 +150,10 @@ class Joins:
             if tone := self._sounds.tone(recording, document.drift_ppm(recording)):
                 tones[recording] = tone
         return tones
+
+
+def _key(episode_id: int) -> str:
+    return f"joins {episode_id}"
 
 
 def _joins_of(seam: Seam) -> list[int]:

@@ -5,6 +5,7 @@ from collections import OrderedDict
 from dataclasses import dataclass, replace
 
 import numpy as np
+from cachetools import LRUCache
 
 from pampa.core.deliver.limiter import Limited
 from pampa.core.executor import Executor, Urgency, urgent
@@ -34,7 +35,7 @@ MIXES_KEPT = 32
 
 
 @dataclass(frozen=True)
-class Piece:
+class Chunk:
     """A piece of sound for the player. next_start and tail go into the request for the piece after it."""
 
     sound: FloatArray
@@ -59,7 +60,7 @@ class Listening:
         self._editing, self._sounds, self._events, self._executor = editing, sounds, events, executor
         self._lock = threading.Lock()
         self._measured = threading.Lock()
-        self._mixes: OrderedDict[tuple[object, ...], Mix] = OrderedDict()
+        self._mixes: LRUCache[tuple[object, ...], Mix] = LRUCache(MIXES_KEPT)
         self._parts: OrderedDict[bytes, LoudnessPart] = OrderedDict()
         self._standing: dict[int, Standing] = {}
         self._measuring: set[int] = set()
@@ -70,13 +71,10 @@ class Listening:
         key = (state.episode_id, state.revision, state.supposed, treated, only, self._sounds.mends.version)
         with self._lock:
             if key in self._mixes:
-                self._mixes.move_to_end(key)
                 return self._mixes[key]
         made = self._mixed(state.document, treated, only)
         with self._lock:
             self._mixes[key] = made
-            while len(self._mixes) > MIXES_KEPT:
-                self._mixes.popitem(last=False)
         return made
 
     def complete(self, state: State, told: Told) -> None:
@@ -86,7 +84,7 @@ class Listening:
 
     def sound(self, episode_id: int, *, start: int, frames: int, speed: float = 1.0, tail: int | None = None,
               treated: bool = True, only: frozenset[int] = frozenset(), gain_db: float = 0.0,
-              open_seam: int | None = None, without: tuple[int, int] | None = None) -> Piece:  # fmt: skip
+              open_seam: int | None = None, without: tuple[int, int] | None = None) -> Chunk:  # fmt: skip
         """A piece of the episode for the player, after the loudness gain and under the limiter.
 
         open_seam : a seam that is heard as if it had been put back. without : a range that is heard as if it had been
@@ -102,9 +100,9 @@ class Listening:
         heard = Limited(mix, db_to_gain(gain_db), db_to_gain(CEILING_DBTP))
         frames = min(frames, LONGEST_S * RATE)
         if speed == 1.0:
-            return Piece(heard.read(start, start + frames), state.revision, start + frames, None)
+            return Chunk(heard.read(start, start + frames), state.revision, start + frames, None)
         sound, next_start, tail = stretch(heard, start=start, hops=max(frames // HOP, 1), speed=speed, tail=tail)
-        return Piece(sound, state.revision, next_start, tail)
+        return Chunk(sound, state.revision, next_start, tail)
 
     def standing(self, episode_id: int, *, wait: bool = False) -> Standing | None:
         """The loudness as last measured; if the episode has changed since, it is measured again.

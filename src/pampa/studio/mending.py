@@ -1,6 +1,5 @@
 """Mend as a person uses it: proposals, measuring in the background, three ways of listening, pictures, a report."""
 
-import threading
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any, Literal
@@ -78,8 +77,6 @@ class Mending:
                  sounds: Sounds) -> None:  # fmt: skip
         self._sessions, self._jobs, self._events = sessions, jobs, events
         self._shows, self._editing, self._sounds = shows, editing, sounds
-        self._lock = threading.Lock()
-        self._at_work: set[int] = set()
         self._overlooks = Overlooks()
         self._compared = lru_cache(256)(self._level_change)
         jobs.register("mend", self._measure, self._ended)
@@ -91,13 +88,9 @@ class Mending:
             number = mending.recording
             if not self._sounds.lacks_mends(number, amounts_in(state.document, number)):
                 continue
-            with self._lock:
-                if number in self._at_work:
-                    continue
-                self._at_work.add(number)
             recording = self._recording(number)
             self._jobs.start("mend", state.episode_id, f"Mending {recording.person or recording.name}",
-                             recording=number)  # fmt: skip
+                             key=f"mend {number}", recording=number)  # fmt: skip
 
     def report(self, recording_id: int) -> Report:
         """How a recording stands."""
@@ -216,8 +209,6 @@ class Mending:
 
     def _ended(self, job: Job) -> None:
         number = job.parameters["recording"]
-        with self._lock:
-            self._at_work.discard(number)
         if job.state == "done":  # an edit may have come after the last look and found this still at work
             self.look_after(self._editing.state(job.episode_id))
         self._events.post(Event("mended", job.episode_id, {"recording": number}))

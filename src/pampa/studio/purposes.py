@@ -12,10 +12,10 @@ from pampa.core.purpose.kind import SURE
 from pampa.core.sound import RATE
 from pampa.core.sync.features import at_work_rate
 from pampa.store.database import Sessions
-from pampa.store.models import Job, Recording
+from pampa.store.models import Recording
 from pampa.studio.editing import Editing
 from pampa.studio.events import Event, Events
-from pampa.studio.jobs import OPEN, Jobs, Progress
+from pampa.studio.jobs import Jobs, Progress
 from pampa.studio.recordings import Recordings
 from pampa.studio.sounds import Sounds
 
@@ -38,7 +38,7 @@ class Purposes:
     def _compare(self, parameters: dict[str, Any], progress: Progress, job_id: int) -> None:
         """The job: look for the call among the recordings of talk, once all that were on their way are there."""
         episode_id = self._jobs.episode_of(job_id)
-        talk = self._talk(episode_id, parameters["recording"])
+        talk = self._talk(episode_id)
         frames = sum(recording.facts["conformed_frames"] for recording in talk)
         if not 2 <= len(talk) <= MOST_COMPARED or frames > MOST_FRAMES:
             return
@@ -62,16 +62,14 @@ class Purposes:
             self._tell(chosen.id, role="person", sure=1 - call.sure, other="reference")
         self._events.post(Event("recordings", episode_id))
 
-    def _talk(self, episode_id: int, after: int) -> list[Recording]:
-        """The recordings to compare; none while others are on their way, or where it is known which is the call."""
+    def _talk(self, episode_id: int) -> list[Recording]:
+        """The recordings to compare; none where it is known which is the call."""
         with self._sessions() as session:
-            open_jobs = select(Job).where(Job.episode_id == episode_id, Job.kind == "bring in", Job.state.in_(OPEN))
-            coming = [job for job in session.scalars(open_jobs) if job.parameters["recording"] != after]
             wanted = select(Recording).where(
                 Recording.episode_id == episode_id, Recording.removed.is_(False), Recording.state == "ready"
             )
             listed = list(session.scalars(wanted.order_by(Recording.id)))
-        if coming or any(recording.role == "reference" for recording in listed):
+        if any(recording.role == "reference" for recording in listed):
             return []
         return [
             recording for recording in listed

@@ -296,7 +296,9 @@ class Recordings:
         after, doing = ("shelve", "Measuring") if on_shelf else ("check up", "Checking up")
         self._jobs.start(after, recording.episode_id, f"{doing} {recording.name}", recording=recording.id)
         if recording.role == "person" and not on_shelf:
-            self._jobs.start("compare", recording.episode_id, "Comparing who is heard where", recording=recording.id)
+            coming = set(self._jobs.open_of(recording.episode_id, "bring in")) - {job_id}
+            self._jobs.start("compare", recording.episode_id, "Comparing who is heard where",
+                             key=f"compare {recording.episode_id}", after=coming)  # fmt: skip
 
     def _by_its_sound(self, recording_id: int) -> Likely | None:
         evidence = evidence_of(self._sounds.conformed(recording_id))

@@ -2,13 +2,14 @@
 
 import json
 import threading
-from collections import OrderedDict, defaultdict
+from collections import defaultdict
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
 
 import numpy as np
+from cachetools import LRUCache
 
 from pampa.core.errors import NotFound, PampaError
 from pampa.core.executor import Executor
@@ -78,7 +79,7 @@ class Sounds:
         self._shelf = Shelf(media.root / "conformed", media.root / "treated")
         self._making: defaultdict[str, threading.Lock] = defaultdict(threading.Lock)
         self._lock = threading.Lock()
-        self._opened: OrderedDict[Rendition, Opened] = OrderedDict()
+        self._opened: LRUCache[Rendition, Opened] = LRUCache(OPENED_KEPT)
         self._analyses: dict[str, Analysis] = {}
         self._levels: dict[str, float | None] = {}
         self._keys: dict[int, str] = {}
@@ -157,15 +158,12 @@ class Sounds:
         measured = frozenset(self.known(recording_id, amounts))
         return Rendition(content, drift_ppm, amounts, measured, recipe)
 
-    def opened(self, rendition: Rendition) -> Source:
+    def opened(self, rendition: Rendition) -> Opened:
         """A rendition as a source; treated segments are computed when they are first read."""
         with self._lock:
             if rendition in self._opened:
-                self._opened.move_to_end(rendition)
                 return self._opened[rendition]
             made = self._opened[rendition] = self._shelf.opened(rendition)
-            while len(self._opened) > OPENED_KEPT:
-                self._opened.popitem(last=False)
         return made
 
     def conformed(self, recording_id: int, drift_ppm: float = 0.0) -> Source:

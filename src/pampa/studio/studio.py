@@ -31,6 +31,7 @@ from pampa.studio.sounds import Sounds
 from pampa.studio.space import Space
 from pampa.studio.uploads import Uploads
 from pampa.studio.versions import Versions
+from pampa.studio.voices import Voices
 
 __all__ = ["FOLDERS", "IN_USE", "InUse", "Studio"]
 
@@ -71,6 +72,7 @@ class Studio:
         self.editing = Editing(sessions, self.events)
         self.sounds = Sounds(sessions, self.media, executor)
         self.listening = Listening(self.editing, self.sounds, self.events, executor)
+        self.voices = Voices(self.editing, self.sounds, executor)
         self.recordings = Recordings(sessions, self.media, self.jobs, self.events, self.editing, self.sounds, executor)
         self.purposes = Purposes(sessions, self.jobs, self.events, self.editing, self.recordings, self.sounds)
         self.uploads = Uploads(sessions, self.media, self.jobs, self.recordings, settings.largest_upload)

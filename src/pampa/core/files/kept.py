@@ -4,12 +4,12 @@ import contextlib
 import os
 import threading
 import time
-from collections import OrderedDict
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
+from cachetools import LRUCache
 
 from pampa.core.errors import DiskFull
 from pampa.core.files.room import require_room
@@ -19,7 +19,7 @@ from pampa.core.sound import RATE, SEGMENT_S, FloatArray, Segment
 SEGMENT = SEGMENT_S * RATE
 USE_NOTED_S = 60.0
 OPEN = 64
-_open: "OrderedDict[tuple[Path, int], FloatArray]" = OrderedDict()
+_open: "LRUCache[tuple[Path, int], FloatArray]" = LRUCache(OPEN)
 _lock = threading.Lock()
 
 
@@ -56,7 +56,6 @@ class Kept:
         place = (self.folder, segment.index)
         with _lock:
             if place in _open:
-                _open.move_to_end(place)
                 return _open[place]
         self._note_use()
         path = self.folder / f"{segment.index}.f32"
@@ -68,8 +67,6 @@ class Kept:
             keep_whole(path, sound.tobytes())
         with _lock:
             _open[place] = sound
-            while len(_open) > OPEN:
-                _open.popitem(last=False)
         return sound
 
     def _note_use(self) -> None:

@@ -1,5 +1,8 @@
 """Where conformed and treated sound lies, and any rendition opened from there, in this process or another."""
 
+import io
+import zipfile
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
 from pathlib import Path
@@ -8,7 +11,7 @@ import numpy as np
 
 from pampa.core.errors import SignalError
 from pampa.core.files.conform import conformed_source
-from pampa.core.files.kept import Kept
+from pampa.core.files.kept import Kept, keep_whole
 from pampa.core.files.measurements import known_of
 from pampa.core.loudness.parts import CELLS_PER_S
 from pampa.core.mend.clean import chain
@@ -16,7 +19,7 @@ from pampa.core.rendition import SILENT, Rendition
 from pampa.core.sound import RATE, Curve, FloatArray, Segment, Silence, Source
 from pampa.core.speech.level import speech_level
 from pampa.core.sync.clocked import clocked
-from pampa.core.voice.chain import Known, treat
+from pampa.core.voice.chain import Known, Treated, treat
 from pampa.core.voice.chain import known_of as voice_known_of
 from pampa.core.voice.stages import Facts
 
@@ -100,9 +103,29 @@ class Opened:
     def _known(self) -> Known:
         return voice_known_of(Facts(speech_level(self.shelf.energy(self.rendition.content))))
 
+    def taken(self, segment: Segment) -> Mapping[str, Curve]:
+        """What each stage of the voice takes in one segment, in dB for each 20 ms; kept beside its sound."""
+        if self.rendition.recipe is None:
+            return {}
+        try:
+            with np.load(self._beside(segment)) as curves:
+                return dict(curves)
+        except (FileNotFoundError, ValueError, zipfile.BadZipFile):
+            return self._treated(segment).taken
+
     def _treat(self, segment: Segment) -> FloatArray:
+        return self._treated(segment).sound
+
+    def _treated(self, segment: Segment) -> Treated:
         assert self.rendition.recipe is not None
-        return treat(self._untreated, segment, self.rendition.recipe, self._known)
+        treated = treat(self._untreated, segment, self.rendition.recipe, self._known)
+        packed = io.BytesIO()
+        np.savez(packed, **{name: curve.astype(np.float32) for name, curve in treated.taken.items()})  # type: ignore[arg-type]
+        keep_whole(self._beside(segment), packed.getvalue())
+        return treated
+
+    def _beside(self, segment: Segment) -> Path:
+        return self.shelf.treated / self.rendition.key / f"{segment.index}.taken.npz"
 
 
 def _silent_frames(content: str) -> int:

@@ -13,6 +13,7 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
+import scipy
 
 from pampa.core.sound import Source
 from pampa.core.sync.claps import match_claps
@@ -107,7 +108,7 @@ def _coarse(reference: Features, local: Features, sound: Mono) -> list[Point]:
     """Offsets of half-minute blocks, where they are clear. Blocks in which only others sound do not count."""
     length = min(round(COARSE_S * FEATURE_RATE), local.shape[1])
     starts = np.linspace(0, local.shape[1] - length, max(min(MOST_COARSE, 2 * local.shape[1] // length), 1)).astype(int)
-    size = _fast_size(reference.shape[1] + length)
+    size = scipy.fft.next_fast_len(reference.shape[1] + length, real=True)
     whole = np.fft.rfft(reference, size)
     energy = np.sqrt((reference**2).sum(axis=1))
     found = []
@@ -176,7 +177,7 @@ def _fine(reference: Mono, local: Mono, places: list[Point]) -> list[Point]:
 
 def _phat(reference: Mono, block: Mono) -> tuple[float, float]:
     """Delay of `block` in `reference` in frames, between them too, and how clear the peak is."""
-    size = _fast_size(len(reference) + len(block))
+    size = scipy.fft.next_fast_len(len(reference) + len(block), real=True)
     cross = np.fft.rfft(reference, size) * np.conj(np.fft.rfft(block * np.hanning(len(block)), size))
     hz = np.arange(cross.size) * WORK_RATE / size
     magnitude = np.abs(cross)
@@ -313,13 +314,3 @@ def _confidence(agreeing: int, measured: int, residual_ms: float) -> float:
     share = agreeing / measured
     enough = 1 - math.exp(-agreeing / 3)
     return round(float(enough * min(share * 1.15, 1.0) * math.exp(-((residual_ms / 4) ** 2))), 3)
-
-
-def _fast_size(at_least: int) -> int:
-    """The next length that the Fourier transform is quick at."""
-    best = 1 << (at_least - 1).bit_length()
-    for factor in (3, 5, 9, 15):
-        size = factor << max((at_least - 1) // factor, 1).bit_length()
-        if at_least <= size < best:
-            best = size
-    return best

@@ -12,10 +12,10 @@ from pampa.core.timeline.document import (
     Document,
     Ducking,
     Envelope,
+    Held,
     Left,
     Marker,
     Mending,
-    Piece,
     RunningClock,
     Seam,
     Send,
@@ -92,7 +92,7 @@ def envelope_of(points: Sequence[Sequence[float]]) -> Envelope:
 
 
 def _seam(data: dict[str, Any]) -> Seam:
-    pieces = tuple(Piece(p["track"], _clips(p["clips"]), _clips(p["divided"])) for p in data["pieces"])
+    pieces = tuple(Held(p["track"], _clips(p["clips"]), _clips(p["divided"])) for p in data["pieces"])
     return Seam(
         **{
             **data,

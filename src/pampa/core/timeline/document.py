@@ -102,7 +102,7 @@ class Track:
 
 
 @dataclass(frozen=True)
-class Piece:
+class Held:
     """What a seam holds of one track. Clip starts count from the beginning of the missing range.
 
     divided : the clips that lay across an edge of the range, as they were before.
@@ -143,7 +143,7 @@ class Seam:
     at: int
     length: int
     closed: bool
-    pieces: tuple[Piece, ...]
+    pieces: tuple[Held, ...]
     seams: tuple["Seam", ...] = ()
     markers: tuple[Marker, ...] = ()
     shifts: tuple[tuple[int, int], ...] = ()

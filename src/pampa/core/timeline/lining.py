@@ -6,7 +6,7 @@ from itertools import count
 from typing import Any
 
 from pampa.core.errors import EditRefused, NotFound
-from pampa.core.timeline.document import Clip, Document, Piece, Seam, Track, check, next_id
+from pampa.core.timeline.document import Clip, Document, Held, Seam, Track, check, next_id
 from pampa.core.timeline.ranges import split_at
 
 
@@ -195,7 +195,7 @@ def _without_overlaps(clips: list[Clip]) -> list[Clip]:
 def _seam_with(seam: Seam, concerns: Callable[[int], bool], changed: Callable[[Clip], Clip]) -> Seam:
     """A seam in which the clips of some tracks were changed, in the seams within it too."""
     pieces = tuple(
-        Piece(p.track, tuple(map(changed, p.clips)), tuple(map(changed, p.divided))) if concerns(p.track) else p
+        Held(p.track, tuple(map(changed, p.clips)), tuple(map(changed, p.divided))) if concerns(p.track) else p
         for p in seam.pieces
     )
     inner = tuple(_seam_with(held, concerns, changed) for held in seam.seams)

@@ -5,7 +5,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from operator import attrgetter
 
-from pampa.core.timeline.document import Clip, Piece, Track
+from pampa.core.timeline.document import Clip, Held, Track
 
 # The clips of a track are in order and none overlaps another: their starts and their ends can be bisected.
 _start, _end = attrgetter("start"), attrgetter("end")
@@ -16,7 +16,7 @@ class Lifted:
     """A track without a range, and the range."""
 
     track: Track
-    piece: Piece
+    piece: Held
 
 
 def divide(clip: Clip, at: int, new_id: int) -> tuple[Clip, Clip]:
@@ -55,7 +55,7 @@ def lift(track: Track, start: int, stop: int, ids: Iterator[int]) -> Lifted:
     inside = tuple(clip.moved(-start) for clip in parts if start <= clip.start < stop)
     beside = tuple(clip for clip in parts if not start <= clip.start < stop)
     outside = track.clips[:first] + beside + track.clips[last:]
-    return Lifted(replace(track, clips=outside), Piece(track.id, inside, divided))
+    return Lifted(replace(track, clips=outside), Held(track.id, inside, divided))
 
 
 def shift(clips: tuple[Clip, ...], at: int, by: int) -> tuple[Clip, ...]:
@@ -64,14 +64,14 @@ def shift(clips: tuple[Clip, ...], at: int, by: int) -> tuple[Clip, ...]:
     return clips[:first] + tuple(clip.moved(by) for clip in clips[first:])
 
 
-def divided_at(piece: Piece, at: int, ids: Iterator[int]) -> tuple[Piece, Piece]:
+def divided_at(piece: Held, at: int, ids: Iterator[int]) -> tuple[Held, Held]:
     """A piece as two: what it holds before `at` frames of the missing range, and what it holds after."""
     clips = split_at(piece.clips, at, ids)
     before = tuple(clip for clip in clips if clip.start < at)
-    return Piece(piece.track, before), Piece(piece.track, tuple(clip.moved(-at) for clip in clips[len(before) :]))
+    return Held(piece.track, before), Held(piece.track, tuple(clip.moved(-at) for clip in clips[len(before) :]))
 
 
-def lay_back(track: Track, piece: Piece, at: int, length: int) -> Track:
+def lay_back(track: Track, piece: Held, at: int, length: int) -> Track:
     """Put a piece back into the room that has been made for it, joining what the cut had divided.
 
     A join is made only where sound still runs on: if a side was changed meanwhile, it stays a clip of its own.

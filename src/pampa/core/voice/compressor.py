@@ -4,12 +4,16 @@ import math
 
 import numpy as np
 
+from pampa.core.loudness.parts import CELLS_PER_S
 from pampa.core.sound import RATE, Curve, FloatArray
 from pampa.core.voice import kernels
 
 STEP = 16
 """Frames of one value of the gain: 0.33 ms, well under its attack."""
 LOOK_AHEAD = 15 * STEP
+STEPS_IN_CELL = RATE // CELLS_PER_S // STEP
+TAKES_DB, MOST_SHARE = 0.5, 99.5
+"""From where on it is said to work, and which share of that counts as its most."""
 KNEE_DB = 6.0
 ATTACK_S, RELEASE_S = 0.006, 0.160
 OVER_SPEECH_DB = 3.0
@@ -33,11 +37,25 @@ def gain_db(sound: FloatArray, threshold_db: float, ratio: float) -> Curve:
     return curve
 
 
-def compressed(sound: FloatArray, threshold_db: float, ratio: float) -> FloatArray:
-    """The sound with its gain applied. The last `LOOK_AHEAD` frames lack what comes after them."""
+def compressed(sound: FloatArray, threshold_db: float, ratio: float) -> tuple[FloatArray, Curve]:
+    """The sound with its gain applied, and how many dB that takes, the mean of each 20 ms: shape (cells,).
+
+    The last `LOOK_AHEAD` frames lack what comes after them.
+    """
     steps = gain_db(sound, threshold_db, ratio)[LOOK_AHEAD // STEP - 1 :]
     gain = 10 ** (_between(steps, len(sound)) / 20)
-    return sound * gain.astype(np.float32)[:, None]
+    cells = len(sound) // (STEP * STEPS_IN_CELL)
+    taken = -steps[: cells * STEPS_IN_CELL].reshape(cells, STEPS_IN_CELL).mean(axis=1)
+    return sound * gain.astype(np.float32)[:, None], taken
+
+
+def told(taken: Curve) -> str:
+    """What it does in numbers, from what it takes where somebody talks."""
+    loud = taken[taken > TAKES_DB]
+    if not loud.size:
+        return "takes nothing: nobody comes over its threshold"
+    usual, most = np.median(loud), np.percentile(loud, MOST_SHARE)
+    return f"takes {usual:.1f} dB where it works, {most:.1f} dB at most"
 
 
 def _between(steps: Curve, frames: int) -> Curve:

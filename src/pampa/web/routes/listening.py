@@ -38,6 +38,12 @@ def sound(
     return Response(body, media_type="audio/x-pcm-float32", headers={**headers, "Content-Encoding": "identity"})
 
 
+@router.get("/voices")
+def voices(episode_id: Id, studio: WithStudio) -> dict[int, dict[str, str]]:
+    """By track, and by stage of its chain: what the stage does where that person talks."""
+    return studio.voices.reports(episode_id)
+
+
 @router.get("/loudness")
 def loudness(episode_id: Id, studio: WithStudio) -> StandingOut:
     """The loudness as last measured. While it is being measured anew, `current` is false and an event follows."""

@@ -96,9 +96,9 @@ def episode_page(request: Request, episode_id: Id, stage: str, studio: WithStudi
         "stages": STAGES,
         "next": StepOut.model_validate(studio.desk.step(episode_id)).model_dump(),
         "settings": [
-            {**asdict(setting), "bounds": bounds_of(Recipe, setting.name)}
-            for stage in VOICE_STAGES
-            for setting in stage.settings
+            {**asdict(setting), "stage": stage_of_voice.name, "bounds": bounds_of(Recipe, setting.name)}
+            for stage_of_voice in VOICE_STAGES
+            for setting in stage_of_voice.settings
         ],
     }
     return page(request, "episode.html", data=data, show=show, episode=episode, stages=STAGES, stage=stage)

@@ -1,8 +1,8 @@
 // Finding the same moment by hand: the reference and the recording, each as a whole and close up, each with a mark.
 
 import { byteCache } from "./bytes.js";
+import { surface } from "./canvas.js";
 import { RATE } from "./constants.js";
-import { fit, readInk } from "./ink.js";
 import { clock } from "./time.js";
 
 const WHOLE = 34;
@@ -11,17 +11,14 @@ const LEFT = 8;
 
 export function mountAnchors({ canvas, onMark }) {
   let view = { sides: [], span: 8 };
-  let ink = readInk(canvas);
-  let frame = 0;
-  const schedule = () => { frame ||= requestAnimationFrame(draw); };
+  const { ink, schedule, redraw, clean } = surface(canvas, { draw });
   const cache = byteCache({ kept: 60, onArrival: schedule });
 
   const strip = (index) => ({ top: index * (canvas.clientHeight / 2), height: canvas.clientHeight / 2 });
   const first = (side) => Math.max(side.centre_s - view.span / 2, 0);
 
   function draw() {
-    frame = 0;
-    const { ctx, width } = fit(canvas);
+    const { ctx, width } = clean();
     if (width < 200) return;
     view.sides.forEach((side, index) => drawSide(ctx, side, index, width - 2 * LEFT));
     cache.drawn();
@@ -96,10 +93,9 @@ export function mountAnchors({ canvas, onMark }) {
     const whole = event.offsetY - strip(index).top < 20 + WHOLE;
     onMark(index, whole ? share * side.length_s : first(side) + share * view.span, whole);
   });
-  new ResizeObserver(schedule).observe(canvas);
 
   return {
     show(change) { view = { ...view, ...change }; schedule(); },
-    redraw() { ink = readInk(canvas); schedule(); },
+    redraw,
   };
 }

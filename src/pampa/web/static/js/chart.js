@@ -1,7 +1,7 @@
 // Loudness along the episode against its target, as a drawing that can be clicked.
 
+import { surface, ticks } from "./canvas.js";
 import { RATE } from "./constants.js";
-import { fit, readInk } from "./ink.js";
 import { level, shortClock } from "./time.js";
 
 const LEFT = 52;
@@ -11,13 +11,10 @@ const BOTTOM = 24;
 
 export function mountChart({ canvas, onGo }) {
   let view = { curve: [], target: -16, shift: 0, rate: RATE };
-  let ink = readInk(canvas);
-  let frame = 0;
-  const schedule = () => { frame ||= requestAnimationFrame(draw); };
+  const { ink, schedule, redraw, clean } = surface(canvas, { draw, words });
 
   function draw() {
-    frame = 0;
-    const { ctx, width, height } = fit(canvas);
+    const { ctx, width, height } = clean();
     if (width <= LEFT + RIGHT) return; // not on show
     const low = view.target - 16;
     const high = view.target + 10;
@@ -49,10 +46,9 @@ export function mountChart({ canvas, onGo }) {
 
   function drawTimes(ctx, x, height) {
     const seconds = view.curve.length + 2;
-    const step = [15, 30, 60, 120, 300, 600, 900, 1800].find((candidate) => seconds / candidate <= 9) ?? 3600;
     ctx.fillStyle = ink["ink-quiet"];
     ctx.textAlign = "center";
-    for (let second = 0; second < seconds; second += step) ctx.fillText(shortClock(second * view.rate, view.rate), x(second), height - 9);
+    for (const second of ticks(0, seconds, 9).at) ctx.fillText(shortClock(second * view.rate, view.rate), x(second), height - 9);
   }
 
   // Each second is a stalk around the target: what is above and what is below is seen at once.
@@ -67,14 +63,22 @@ export function mountChart({ canvas, onGo }) {
     });
   }
 
+  function words() {
+    const known = view.curve.filter((value) => value !== null).map((value) => value + view.shift);
+    if (!known.length) return "Loudness along the episode: not measured yet";
+    const far = known.filter((value) => Math.abs(value - view.target) > 6).length;
+    const [softest, loudest] = [Math.min(...known), Math.max(...known)].map((value) => level(value));
+    const range = `each second from ${softest} to ${loudest} LUFS around the target of ${level(view.target)}`;
+    return `Loudness along the episode, ${range}; ${far} seconds are more than 6 away`;
+  }
+
   canvas.addEventListener("click", (event) => {
     const share = (event.offsetX - LEFT) / (canvas.clientWidth - LEFT - RIGHT);
     onGo(Math.round(Math.min(Math.max(share, 0), 1) * (view.curve.length + 2) * view.rate));
   });
-  new ResizeObserver(schedule).observe(canvas);
 
   return {
     show(change) { view = { ...view, ...change }; schedule(); },
-    redraw() { ink = readInk(canvas); schedule(); },
+    redraw,
   };
 }

@@ -1,6 +1,7 @@
 // A check-up, drawn small: how often each level comes, and the room's spectrum under that of speech.
 
-import { fit, readInk } from "./ink.js";
+import { surface } from "./canvas.js";
+import { level } from "./time.js";
 
 const FOOT = 16;
 const GAP = 24;
@@ -8,13 +9,10 @@ const TICKS = [100, 1000, 10000];
 
 export function mountCheckup(canvas) {
   let checkup = null;
-  let ink = readInk(canvas);
-  let frame = 0;
-  const schedule = () => { frame ||= requestAnimationFrame(draw); };
+  const { ink, schedule, redraw, clean } = surface(canvas, { draw, words });
 
   function draw() {
-    frame = 0;
-    const { ctx, width, height } = fit(canvas);
+    const { ctx, width, height } = clean();
     if (!checkup || width < 200) return;
     const half = (width - GAP) / 2;
     ctx.font = `11px ${ink.mono}`;
@@ -98,9 +96,15 @@ export function mountCheckup(canvas) {
     ctx.textAlign = "center";
   }
 
-  new ResizeObserver(schedule).observe(canvas);
+  function words() {
+    if (!checkup) return "No check-up yet";
+    const { floor_dbfs: floor, speech_dbfs: speech, hum } = checkup;
+    const heard = speech === null ? "nobody is heard" : `speech at ${level(speech)} dBFS`;
+    return `Check-up: ${heard}, the room at ${level(floor)} dBFS${hum ? `, hum of ${level(hum.hz, 0)} Hz` : ""}`;
+  }
+
   return {
     show(next) { checkup = next; schedule(); },
-    redraw() { ink = readInk(canvas); schedule(); },
+    redraw,
   };
 }

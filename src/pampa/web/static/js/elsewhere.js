@@ -7,7 +7,7 @@ export function followElsewhere(page) {
   on("revision", ({ revision }) => page.episode.newer(revision));
   on("job", (job) => page.jobs.told(job));
   on("recordings", () => { page.episode.readRecordings(); page.next.readSoon(); });
-  on("loudness", () => page.loudness.read());
+  on("loudness", () => { page.loudness.read(); page.balance.read(); });
   on("lining", () => { page.lineUp.read(); page.next.readSoon(); });
   on("checkups", () => page.gather.readCheckups());
   on("mended", () => page.mend.told());
@@ -24,6 +24,7 @@ export function followElsewhere(page) {
     page.jobs.read();
     page.sendOut.readDeliveries();
     page.loudness.read();
+    page.balance.read();
     if (page.isStage("prune")) page.finds.read();
     if (page.isStage("mend")) page.mend.told();
   };

@@ -71,7 +71,6 @@ const itself = {
   made: [data.stage], // stages whose panels are there: the others come when they are first gone to
   notice: "",
   problem: "",
-  helping: false,
   letters: remembered("letters", true), // whether keys that type something act by themselves
 
   init() {
@@ -136,7 +135,11 @@ const itself = {
     if (store) this[store][method]();
     else this[method]();
   },
-  toggleHelp() { this.helping = !this.helping; if (this.helping) window.Alpine.nextTick(() => find("keys").focus()); },
+  toggleHelp() {
+    const keys = /** @type {HTMLDialogElement} */ (find("keys"));
+    if (keys.open) keys.close();
+    else keys.showModal();
+  },
   setLetters({ target }) { this.letters = target.checked; remember("letters", this.letters); },
 
   // -- stages --------------------------------------------------------------------------------------------
@@ -150,6 +153,7 @@ const itself = {
     this.stage = name;
     this.make(name);
     if (name === "prune") this.finds.read();
+    if (name === "balance") this.balance.read();
     this.finds.draw();
     if (name === "send-out") window.Alpine.nextTick(() => this.sendOut.drawChart());
     if (name === "gather") this.gather.show();

@@ -1,8 +1,8 @@
 // Reference and recording at three places at once, and the measured offsets with their line.
 
 import { byteCache } from "./bytes.js";
+import { DECIMALS, surface, ticks } from "./canvas.js";
 import { RATE } from "./constants.js";
-import { fit, readInk } from "./ink.js";
 import { clock, level, shortClock } from "./time.js";
 
 const VIEW_S = 2.4;
@@ -14,10 +14,8 @@ const PLACES = ["near the start", "in the middle", "near the end"];
 
 export function mountLining({ canvas, onSlide, onPlace }) {
   let view = { episode: 0, lining: null, person: 0, name: "", place: 0 };
-  let ink = readInk(canvas);
-  let frame = 0;
   let drag = null;
-  const schedule = () => { frame ||= requestAnimationFrame(draw); };
+  const { ink, schedule, redraw, clean } = surface(canvas, { draw });
   const cache = byteCache({ kept: 60, onArrival: schedule });
 
   function boxes() {
@@ -39,8 +37,7 @@ export function mountLining({ canvas, onSlide, onPlace }) {
   }
 
   function draw() {
-    frame = 0;
-    const { ctx, width, height } = fit(canvas);
+    const { ctx, width, height } = clean();
     if (!view.lining || !view.lining.matched || width < 300) return;
     boxes().forEach((box, index) => drawPlace(ctx, box, index));
     cache.drawn();
@@ -107,17 +104,16 @@ export function mountLining({ canvas, onSlide, onPlace }) {
     ctx.fillText("Offset along the recording, in ms from its start", 1, box.top - 14);
     ctx.font = `11px ${ink.mono}`;
     ctx.textBaseline = "middle";
-    const step = [0.5, 1, 2, 5, 10, 20, 50, 100, 200, 500].find((candidate) => (2 * reach) / candidate <= 6) ?? 1000;
-    for (let ms = Math.ceil((middle - reach) / step) * step; ms <= middle + reach; ms += step) {
+    const { step, at: rungs } = ticks(middle - reach, middle + reach, 6, DECIMALS);
+    for (const ms of rungs) {
       ctx.fillStyle = ink["rule-soft"];
       ctx.fillRect(box.left, Math.round(y(ms)), box.width, 1);
       ctx.fillStyle = ink["ink-quiet"];
       ctx.textAlign = "right";
       ctx.fillText(level(ms, step < 1 ? 1 : 0), box.left - 8, y(ms));
     }
-    const wide = [15, 30, 60, 120, 300, 600, 900].find((candidate) => last / candidate <= 9) ?? 1800;
     ctx.textAlign = "center";
-    for (let at = 0; at <= last; at += wide) ctx.fillText(shortClock(at * RATE), x(at), box.top + box.height + 14);
+    for (const at of ticks(0, last, 9).at) ctx.fillText(shortClock(at * RATE), x(at), box.top + box.height + 14);
     ctx.strokeStyle = ink.accent;
     ctx.lineWidth = 1.5;
     ctx.beginPath();
@@ -169,13 +165,12 @@ export function mountLining({ canvas, onSlide, onPlace }) {
     schedule();
     if (ms) onSlide(ms);
   });
-  new ResizeObserver(schedule).observe(canvas);
 
   return {
     show(change) {
       view = { ...view, ...change };
       schedule();
     },
-    redraw() { ink = readInk(canvas); schedule(); },
+    redraw,
   };
 }

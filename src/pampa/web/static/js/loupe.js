@@ -1,9 +1,10 @@
 // The loupe: the true waveform of a few seconds, with edges that can be dragged.
 
 import { byteCache } from "./bytes.js";
+import { surface, ticks } from "./canvas.js";
 import { RATE } from "./constants.js";
 import { driftOf, firstEndingAfter } from "./geometry.js";
-import { fit, peopleOf, readInk } from "./ink.js";
+import { peopleOf } from "./ink.js";
 import { clock, length } from "./time.js";
 
 const LEFT = 96;
@@ -23,10 +24,8 @@ export function mountLoupe({ canvas, onSelect, onSeek, onTrim, onMove, onSlip, o
     missing: null,
     rate: RATE,
   };
-  let ink = readInk(canvas);
-  let frame = 0;
   let drag = null;
-  const schedule = () => { frame ||= requestAnimationFrame(draw); };
+  const { ink, schedule, redraw, clean } = surface(canvas, { draw, words });
   const cache = byteCache({ kept: 120, onArrival: schedule });
 
   const start = () => Math.round(view.centre - view.span / 2);
@@ -58,9 +57,8 @@ export function mountLoupe({ canvas, onSelect, onSeek, onTrim, onMove, onSlip, o
   }
 
   function draw() {
-    frame = 0;
     if (!view.doc) return;
-    const { ctx, width, height } = fit(canvas);
+    const { ctx, width, height } = clean();
     drawTimes(ctx, width, height);
     const shown = lanes();
     const people = peopleOf(view.doc.tracks);
@@ -81,15 +79,20 @@ export function mountLoupe({ canvas, onSelect, onSeek, onTrim, onMove, onSlip, o
     }
   }
 
+  function words() {
+    if (!view.doc) return "";
+    const [from, to] = [Math.max(start(), 0), start() + view.span].map((place) => clock(place));
+    return `Loupe: from ${from} to ${to}, ${lanes().map((track) => track.name).join(", ")}`;
+  }
+
   function drawTimes(ctx, width, height) {
     ctx.font = `11px ${ink.mono}`;
     ctx.textAlign = "center";
     ctx.textBaseline = "bottom";
-    const seconds = view.span / view.rate;
-    const step = [0.05, 0.1, 0.25, 0.5, 1, 2, 5].find((candidate) => seconds / candidate <= 8) ?? 10;
-    for (let at = Math.ceil(start() / view.rate / step) * step; at * view.rate < start() + view.span; at += step) {
+    const { step, at: seconds } = ticks(Math.max(start() / view.rate, 0), (start() + view.span) / view.rate, 8);
+    for (const at of seconds) {
       const x = Math.round(xOf(at * view.rate, width));
-      if (at < 0 || x < LEFT) continue;
+      if (x < LEFT) continue;
       ctx.fillStyle = ink["rule-soft"];
       ctx.fillRect(x, 4, 1, height - 22);
       ctx.fillStyle = ink["ink-quiet"];
@@ -244,9 +247,9 @@ export function mountLoupe({ canvas, onSelect, onSeek, onTrim, onMove, onSlip, o
       ctx.moveTo(from, low - 8);
       ctx.lineTo(to, low - 8);
       ctx.stroke();
-      const words = `${length(find.cut.stop - find.cut.start, view.rate)} go`;
+      const told = `${length(find.cut.stop - find.cut.start, view.rate)} go`;
       ctx.textAlign = "center";
-      if (to - from > ctx.measureText(words).width + 8) ctx.fillText(words, (from + to) / 2, low - 10);
+      if (to - from > ctx.measureText(told).width + 8) ctx.fillText(told, (from + to) / 2, low - 10);
     }
   }
 
@@ -278,16 +281,16 @@ export function mountLoupe({ canvas, onSelect, onSeek, onTrim, onMove, onSlip, o
       ctx.arc(x, height / 2 - 8, 5, 0, 7);
       ctx.fill();
     }
-    const words = `missing ${length(missing.stop - missing.start, view.rate)}`;
+    const told = `missing ${length(missing.stop - missing.start, view.rate)}`;
     ctx.font = `600 12px ${ink.text}`;
     ctx.textAlign = "center";
     ctx.textBaseline = "top";
-    const wide = ctx.measureText(words).width + 12;
+    const wide = ctx.measureText(told).width + 12;
     if (right - left < wide) return;
     ctx.fillStyle = ink.sheet;
     ctx.fillRect((left + right - wide) / 2, 6, wide, 18);
     ctx.fillStyle = ink.ink;
-    ctx.fillText(words, (left + right) / 2, 8);
+    ctx.fillText(told, (left + right) / 2, 8);
   }
 
   function hit(x, y, reach = GRIP) {
@@ -375,11 +378,10 @@ export function mountLoupe({ canvas, onSelect, onSeek, onTrim, onMove, onSlip, o
   canvas.addEventListener("pointerdown", pressed);
   canvas.addEventListener("pointermove", moved);
   canvas.addEventListener("pointerup", released);
-  new ResizeObserver(schedule).observe(canvas);
 
   return {
     show,
-    redraw() { ink = readInk(canvas); schedule(); },
+    redraw,
     zoom(factor) { show({ span: Math.round(Math.min(Math.max(view.span * factor, 0.2 * view.rate), 30 * view.rate)) }); },
     // Follow the playhead by turning to the next window, as one turns a page; far away, open there.
     follow(place) {

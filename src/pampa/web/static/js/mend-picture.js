@@ -2,9 +2,9 @@
 
 import { api } from "./api.js";
 import { byteCache } from "./bytes.js";
+import { surface, ticks } from "./canvas.js";
 import { RATE } from "./constants.js";
 import { levelFor } from "./geometry.js";
-import { fit, readInk } from "./ink.js";
 import { clock } from "./time.js";
 
 const COLUMNS = 256;
@@ -43,11 +43,9 @@ export function mountMendPicture({ canvas, stalks, onSeek, onSelect }) {
     region: null,
     spots: [],
   };
-  let ink = readInk(canvas);
   let shades = null;
-  let frame = 0;
   let wave = { key: null, kept: "", asked: null, start: 0, per: 1, pairs: null };
-  const schedule = () => { frame ||= requestAnimationFrame(draw); };
+  const { ink, schedule, redraw, clean } = surface(canvas, { draw, words, inked: () => { shades = scale(); } });
   const tiles = byteCache({ kept: KEPT, onArrival: schedule });
 
   // From paper to ink through the first person's colour: a scale that the page's theme gives.
@@ -95,8 +93,7 @@ export function mountMendPicture({ canvas, stalks, onSeek, onSelect }) {
   }
 
   function draw() {
-    frame = 0;
-    const { ctx, width, height } = fit(canvas);
+    const { ctx, width, height } = clean();
     if (view.recording === null || width < 100) return;
     const bottom = height - FOOT;
     ctx.save();
@@ -109,6 +106,13 @@ export function mountMendPicture({ canvas, stalks, onSeek, onSelect }) {
     ctx.restore();
     drawAxes(ctx, width, bottom);
     tiles.drawn();
+  }
+
+  function words() {
+    if (view.recording === null) return "";
+    const [from, to] = [Math.max(view.start, 0), Math.min(view.start + view.span, view.frames)].map((place) => clock(place, RATE));
+    const marks = view.marks.filter((mark) => mark.stop > view.start && mark.start < view.start + view.span).length;
+    return `${view.kind === "spectrum" ? "Spectrum" : "Wave"} of the recording from ${from} to ${to}, ${marks} places mended`;
   }
 
   function drawSpectrum(ctx, width, bottom) {
@@ -255,9 +259,7 @@ export function mountMendPicture({ canvas, stalks, onSeek, onSelect }) {
       }
     }
     ctx.textAlign = "center";
-    const seconds = view.span / RATE;
-    const step = [0.1, 0.2, 0.5, 1, 2, 5, 10, 15, 30, 60, 120, 300, 600, 1200].find((candidate) => seconds / candidate <= 9) ?? 3600;
-    for (let second = Math.ceil(view.start / RATE / step) * step; second * RATE < view.start + view.span; second += step) {
+    for (const second of ticks(view.start / RATE, (view.start + view.span) / RATE, 9).at) {
       const x = xOf(second * RATE, width);
       if (x > LEFT + 24 && x < width - 24) ctx.fillText(clock(Math.round(second * RATE), RATE), x, bottom + FOOT - 10);
     }
@@ -300,7 +302,6 @@ export function mountMendPicture({ canvas, stalks, onSeek, onSelect }) {
       look(at - ((at - view.start) / view.span) * span, span);
     } else look(view.start + ((event.deltaX || event.deltaY) / canvas.clientWidth) * view.span, view.span);
   }, { passive: false });
-  new ResizeObserver(schedule).observe(canvas);
 
   return {
     show(change) {
@@ -318,10 +319,6 @@ export function mountMendPicture({ canvas, stalks, onSeek, onSelect }) {
       schedule();
     },
     arrived: schedule,
-    redraw() {
-      ink = readInk(canvas);
-      shades = scale();
-      schedule();
-    },
+    redraw,
   };
 }

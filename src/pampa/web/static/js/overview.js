@@ -1,21 +1,20 @@
 // The overview: the whole episode upright at the left edge. Talk, music, seams, and what the sheet shows.
 
+import { surface } from "./canvas.js";
 import { firstEndingAfter, levelFor, paceOf, stalkShare } from "./geometry.js";
-import { fit, peopleOf, readInk } from "./ink.js";
+import { peopleOf } from "./ink.js";
+import { shortClock } from "./time.js";
 
 export function mountOverview({ canvas, stalks, onGo }) {
   let view = { doc: null, gains: new Map(), seen: { start: 0, stop: 0 }, playhead: 0, finds: [] };
-  let ink = readInk(canvas);
-  let frame = 0;
   let pressing = false;
   const pair = [0, 0];
-  const schedule = () => { frame ||= requestAnimationFrame(draw); };
+  const { ink, schedule, redraw, clean } = surface(canvas, { draw, words });
   const yOf = (place, height) => 6 + (place / Math.max(view.doc.length, 1)) * (height - 12);
 
   function draw() {
-    frame = 0;
     if (!view.doc) return;
-    const { ctx, width, height } = fit(canvas);
+    const { ctx, width, height } = clean();
     const people = peopleOf(view.doc.tracks);
     const middle = width / 2;
     for (const track of view.doc.tracks) {
@@ -54,6 +53,13 @@ export function mountOverview({ canvas, stalks, onGo }) {
       ctx.fillRect(width - 4, yOf(clip.start, height), 2, Math.max(yOf(clip.start + clip.length, height) - yOf(clip.start, height), 2));
   }
 
+  function words() {
+    if (!view.doc) return "";
+    const places = [view.playhead, view.doc.length, view.seen.start, Math.min(view.seen.stop, view.doc.length)];
+    const [at, end, from, to] = places.map((place) => shortClock(place));
+    return `Overview: the playhead at ${at} of ${end}, the sheet from ${from} to ${to}, ${view.doc.seams.length} seams; click to go there`;
+  }
+
   const go = (event) => {
     const share = (event.clientY - canvas.getBoundingClientRect().top - 6) / (canvas.clientHeight - 12);
     onGo(Math.round(Math.min(Math.max(share, 0), 1) * view.doc.length));
@@ -61,11 +67,10 @@ export function mountOverview({ canvas, stalks, onGo }) {
   canvas.addEventListener("pointerdown", (event) => { pressing = true; canvas.setPointerCapture(event.pointerId); go(event); });
   canvas.addEventListener("pointermove", (event) => { if (pressing) go(event); });
   canvas.addEventListener("pointerup", () => { pressing = false; });
-  new ResizeObserver(schedule).observe(canvas);
 
   return {
     show(change) { view = { ...view, ...change }; schedule(); },
-    redraw() { ink = readInk(canvas); schedule(); },
+    redraw,
     arrived: schedule,
   };
 }

@@ -58,7 +58,6 @@ export interface Itself {
   made: string[];
   notice: string;
   problem: string;
-  helping: boolean;
   letters: boolean;
   readonly listedKeys: object[];
   readonly showsSheet: boolean;

@@ -1,18 +1,17 @@
 // Small overviews in the rows of a list: each a whole recording, or a stretch, from the coarsest level of its pyramid.
 
 import { byteCache } from "./bytes.js";
+import { surface } from "./canvas.js";
 import { CELLS, RATE } from "./constants.js";
-import { fit, readInk, sizeOf, textured } from "./ink.js";
+import { fit, sizeOf, textured } from "./ink.js";
 
 // Frames in a cell of each level that is drawn, and how long a stretch may be for the finer one.
 const LEVELS = [[1, CELLS[1], 30 * RATE], [2, CELLS[2], Infinity]];
 
 // Items: { id, start, frames, kind, person, ready, version }; `person` is the hue and texture that the sheet uses.
 export function mountRows({ list }) {
-  let ink = readInk(list);
   let items = [];
-  let frame = 0;
-  const schedule = () => { frame ||= requestAnimationFrame(draw); };
+  const { ink, schedule, redraw } = surface(list, { draw });
   const cache = byteCache({ kept: 500, onArrival: schedule });
 
   function stalksOf({ id, start, frames, version = "" }) {
@@ -23,7 +22,6 @@ export function mountRows({ list }) {
   }
 
   function draw() {
-    frame = 0;
     const known = new Map(items.map((item) => [String(item.id), item]));
     // Only what is in sight. Places and sizes first, all at once: asked for between drawings, each would make the
     // browser lay the page out anew.
@@ -59,10 +57,9 @@ export function mountRows({ list }) {
     }
   }
 
-  new ResizeObserver(schedule).observe(list);
   list.closest(".gather").addEventListener("scroll", schedule, { passive: true });
   return {
     show(next) { items = next; schedule(); },
-    redraw() { ink = readInk(list); schedule(); },
+    redraw,
   };
 }

@@ -50,7 +50,6 @@ export function selection(page, stage) {
     letGo() {
       this.select(null);
       this.pick(null);
-      page.helping = false;
       page.finds.chosen = null;
       page.seams.close();
       page.finds.draw();

@@ -1,5 +1,6 @@
 // The sheet: the episode's time in lines down the page. Owns the two canvases of the sheet and the pointer on them.
 
+import { surface } from "./canvas.js";
 import { RATE } from "./constants.js";
 import {
   LEFT,
@@ -15,7 +16,7 @@ import {
   trackAt,
   xOf,
 } from "./geometry.js";
-import { fit, peopleOf, readInk, sizeOf, textured } from "./ink.js";
+import { peopleOf, sizeOf, textured } from "./ink.js";
 import { drawFind, drawMarker, drawSeam, drawSections } from "./marks.js";
 import { board, stroke, tileOf } from "./strokes.js";
 import { shortClock } from "./time.js";
@@ -45,12 +46,9 @@ export function mountSheet({ scroller, spacer, canvas, overlay, stalks, onSeek, 
     rate: RATE,
   };
   let layout = { lines: [], height: 0, frames: 1, length: 0 };
-  let ink = readInk(canvas);
   let tiles = { plain: [], muted: [] };
   let spare = null; // the board of strokes that the next picture is drawn on
   let top = scroller.scrollTop;
-  let frame = 0;
-  let overlayFrame = 0;
   let drag = null;
   const pair = [0, 0];
   // Lines are drawn once and then only copied while scrolling; a line that waits for its stalks is not kept.
@@ -59,8 +57,20 @@ export function mountSheet({ scroller, spacer, canvas, overlay, stalks, onSeek, 
   const former = new Map();
   let complete = true;
 
-  const schedule = () => { frame ||= requestAnimationFrame(draw); };
-  const scheduleOverlay = () => { overlayFrame ||= requestAnimationFrame(drawOverlay); };
+  const { ink, schedule, redraw, clean } = surface(canvas, { draw, inked: mixTiles });
+  const { schedule: scheduleOverlay, clean: cleanOverlay } = surface(overlay, { draw: drawOverlay });
+
+  // The strokes of each person, in colours that have just come.
+  function mixTiles() {
+    const { ctx } = clean();
+    const tilesAt = (alpha) =>
+      ink.people.map((colour, index) => ({
+        tip: tileOf(ink.tips[index], alpha),
+        body: tileOf(textured(ctx, colour, index, ink.sheet), alpha),
+      }));
+    tiles = { plain: tilesAt(1), muted: tilesAt(0.3) };
+    forget();
+  }
 
   function arrange() {
     layout = layoutLines({ tracks: view.doc.tracks, length: view.doc.length, rate: view.rate, secondsPerLine: view.secondsPerLine });
@@ -74,10 +84,9 @@ export function mountSheet({ scroller, spacer, canvas, overlay, stalks, onSeek, 
   }
 
   function draw() {
-    frame = 0;
     if (!view.doc) return;
     const before = canvas.width;
-    const { ctx, width } = fit(canvas);
+    const { ctx, width } = clean();
     if (width <= LEFT + RIGHT) return; // not on show
     if (canvas.width !== before) forget();
     const lines = visible();
@@ -267,9 +276,8 @@ export function mountSheet({ scroller, spacer, canvas, overlay, stalks, onSeek, 
   }
 
   function drawOverlay() {
-    overlayFrame = 0;
     if (!view.doc || !layout.lines.length) return;
-    const { ctx, width } = fit(overlay);
+    const { ctx, width } = cleanOverlay();
     if (width <= LEFT + RIGHT) return;
     const lines = visible();
     if (view.selection) for (const line of lines) drawSelection(ctx, line, line.top - top, width);
@@ -399,18 +407,7 @@ export function mountSheet({ scroller, spacer, canvas, overlay, stalks, onSeek, 
       else outdate();
       return schedule();
     },
-    redraw() {
-      ink = readInk(canvas);
-      const { ctx } = fit(canvas);
-      const tilesAt = (alpha) =>
-        ink.people.map((colour, index) => ({
-          tip: tileOf(ink.tips[index], alpha),
-          body: tileOf(textured(ctx, colour, index, ink.sheet), alpha),
-        }));
-      tiles = { plain: tilesAt(1), muted: tilesAt(0.3) };
-      forget();
-      schedule();
-    },
+    redraw,
     arrived: schedule,
     keepInSight(place, always = false) {
       const line = lineOf(place, layout);

@@ -1,5 +1,6 @@
 // Balance: how each voice is treated, and how music lies under the talk.
 
+import { api } from "./api.js";
 import { signed } from "./time.js";
 
 /** @param {import("./page.js").Page} page */
@@ -7,7 +8,14 @@ export function balance(page, data) {
   return {
     voiceSettings: data.settings,
     duckingDb: 12,
+    reports: {}, // by track and stage: what the stage does, in words and numbers
 
+    // Known of what has been computed, which the loudness has been measured on as well.
+    async read() {
+      if (!page.isStage("balance")) return;
+      this.reports = await api.get(`/api/episodes/${page.episode.id}/voices`).catch(() => this.reports);
+    },
+    reportOf(setting, track) { return this.reports[track.id]?.[setting.stage] ?? ""; },
     set(track, change) { return page.episode.edit({ edit: "set_track", track: track.id, ...change }); },
     toggleTreated(track) { return this.set(track, { treated: !track.treated }); },
     toggleMuted(track) { return this.set(track, { muted: !track.muted }); },

@@ -1,6 +1,6 @@
 // A take while it is made: the microphone's level as a bar with its peak, and what has been recorded as stalks.
 
-import { fit, readInk } from "./ink.js";
+import { surface } from "./canvas.js";
 
 const SHOWN_S = 20;
 const STALK_S = 0.05;
@@ -9,17 +9,14 @@ const BAR = 10;
 const high = (peak) => Math.max(1 + (20 * Math.log10(Math.max(peak, 1e-6))) / -FLOOR_DB, 0);
 
 export function mountTake(canvas) {
-  let ink = readInk(canvas);
-  let frame = 0;
   let stalks = [];
   let gathered = { peak: 0, seconds: 0 };
   let peak = 0;
   let held = 0;
-  const schedule = () => { frame ||= requestAnimationFrame(draw); };
+  const { ink, schedule, redraw, clean } = surface(canvas, { draw });
 
   function draw() {
-    frame = 0;
-    const { ctx, width, height } = fit(canvas);
+    const { ctx, width, height } = clean();
     if (width < 50) return;
     const ground = height - BAR - 22;
     ctx.fillStyle = ink["rule-soft"];
@@ -42,7 +39,6 @@ export function mountTake(canvas) {
     });
   }
 
-  new ResizeObserver(schedule).observe(canvas);
   return {
     begin() { stalks = []; gathered = { peak: 0, seconds: 0 }; schedule(); },
     level(next, seconds, recording) {
@@ -54,6 +50,6 @@ export function mountTake(canvas) {
       }
       schedule();
     },
-    redraw() { ink = readInk(canvas); schedule(); },
+    redraw,
   };
 }
