@@ -1,8 +1,9 @@
-"""`pampa deliver`."""
+"""`pampa deliver`, and what else ends in a file at a target."""
 
 import json
 import os
 import sys
+from collections.abc import Callable
 from dataclasses import asdict
 from pathlib import Path
 
@@ -13,24 +14,30 @@ from pampa.core.deliver.formats import Format, format_of, rate_for
 from pampa.core.deliver.sheet import DeliverySheet
 from pampa.core.deliver.solve import Aim
 from pampa.core.errors import PampaError, SignalError
-from pampa.core.executor import Threads
+from pampa.core.executor import Executor, Threads
 from pampa.core.files.deliver import deliver
+from pampa.core.sound import Source
+
+Change = Callable[[Source, Executor], tuple[Source, dict[str, float]]]
+"""What is done to the sound before it is brought to its target, and figures of it to tell."""
 
 
 def deliver_file(
-    source: Path, out: Path, target: float, ceiling: float, bitrate: int | None, bits: int, *, as_json: bool
-) -> int:
+    source: Path, out: Path, target: float, ceiling: float, bitrate: int | None, bits: int, *, as_json: bool,
+    change: Change = lambda sound, executor: (sound, {}),
+) -> int:  # fmt: skip
     """Deliver one file; 0 when met, 3 when not, 2 for what cannot be done (nothing is written then)."""
     try:
-        sheet = _deliver(source, out, format_of(out.name, bits=bits, kbit=bitrate), Aim(target, ceiling), quiet=as_json)
+        fmt = format_of(out.name, bits=bits, kbit=bitrate)
+        sheet, figures = _deliver(source, out, fmt, Aim(target, ceiling), change, quiet=as_json)
     except PampaError as error:
         return _refused(str(error), as_json=as_json)
     except OSError as error:
         return _refused(f"{out} could not be written: {error.strerror}. Nothing was written.", as_json=as_json)
     if as_json:
-        print(json.dumps({"file": str(out), **asdict(sheet)}))
+        print(json.dumps({"file": str(out), **asdict(sheet), **figures}))
     else:
-        print(_sentence(out, sheet))
+        print(_sentence(out, sheet, figures))
     return 0 if sheet.met else 3
 
 
@@ -39,7 +46,8 @@ def _refused(message: str, *, as_json: bool) -> int:
     return 2
 
 
-def _deliver(source: Path, out: Path, fmt: Format, aim: Aim, *, quiet: bool) -> DeliverySheet:
+def _deliver(source: Path, out: Path, fmt: Format, aim: Aim, change: Change, *, quiet: bool
+             ) -> tuple[DeliverySheet, dict[str, float]]:  # fmt: skip
     if out.exists() and source.exists() and out.samefile(source):
         raise SignalError("IN and OUT are the same file. Pampa never writes over an original; choose another OUT.")
     if not out.parent.is_dir():
@@ -49,10 +57,13 @@ def _deliver(source: Path, out: Path, fmt: Format, aim: Aim, *, quiet: bool) -> 
         Bar(disable=quiet or not sys.stderr.isatty(), transient=True) as bar,
     ):
         task = bar.add_task("Reading", total=1.0)
-        return deliver(
-            sound, out, fmt, aim, executor=Threads(os.cpu_count() or 2),
+        executor = Threads(os.cpu_count() or 2)
+        changed, figures = change(sound, executor)
+        sheet = deliver(
+            changed, out, fmt, aim, executor=executor,
             progress=lambda doing, share: bar.update(task, description=doing, completed=share),
         )  # fmt: skip
+        return sheet, figures
 
 
 def _rate(fmt: Format, rate: int, channels: int) -> int:
@@ -62,9 +73,10 @@ def _rate(fmt: Format, rate: int, channels: int) -> int:
     return chosen
 
 
-def _sentence(out: Path, sheet: DeliverySheet) -> str:
+def _sentence(out: Path, sheet: DeliverySheet, told: dict[str, float]) -> str:
     loudness = sheet.loudness
     if loudness.integrated_lufs is None:
         return f"{out.name}: {sheet.reason}"
     figures = f"{loudness.integrated_lufs:.1f} LUFS, {loudness.true_peak_dbtp:.1f} dBTP".replace("-", "−")
-    return f"{out.name}: {sheet.format}, {figures}. " + (sheet.reason or "On target.")
+    more = "".join(f" {name.replace('_db', '').replace('_', ' ')}: {value:+.1f} dB." for name, value in told.items())
+    return f"{out.name}: {sheet.format}, {figures}. " + (sheet.reason or "On target.") + more.replace("-", "−")

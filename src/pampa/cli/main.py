@@ -129,6 +129,23 @@ def deliver(
 
 
 @app.command()
+def level(
+    source: Annotated[Path, typer.Argument(metavar="IN")], out: Annotated[Path, typer.Argument(metavar="OUT")],
+    target: Annotated[float, typer.Option(min=-40, max=-5, help="Integrated loudness in LUFS.")] = -16.0,
+    amount: Annotated[float, typer.Option(min=0, max=100, help="How far phrases come to one loudness.")] = 100.0,
+    json: Json = False,
+) -> None:  # fmt: skip
+    """Bring every phrase of a file to one loudness, whoever speaks, and the file to its target under -1 dBTP.
+
+    The gain moves by 12 dB a second at most and rests low in pauses. OUT has the length and rate of IN. Ends as
+    `deliver` does.
+    """
+    from pampa.cli.levelling import level_file
+
+    raise typer.Exit(level_file(source, out, target, amount, as_json=json))
+
+
+@app.command()
 def align(
     reference: Path,
     files: list[Path],

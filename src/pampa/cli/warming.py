@@ -24,6 +24,7 @@ from pampa.core.voice.stages import Facts
 def warm_up() -> None:
     """Run every compiled loop once in each form that it is used in."""
     sound = np.random.default_rng(1).standard_normal((9600, 2)).astype(np.float32)
+    talk = np.repeat([1e-6, 1e-2, 1e-6], 20)
     with tempfile.TemporaryDirectory() as folder:
         for channels in (1, 2):
             source = ArraySource(np.ascontiguousarray(sound[:, :channels]))
@@ -32,7 +33,7 @@ def warm_up() -> None:
             mapped = ArraySource(np.memmap(path, np.float32, "r", shape=source.data.shape))
             for each in (source, mapped):
                 measure(each.data)
-                treat(each, next(segments(9600)), Recipe(), known_of(Facts(-23.0)))
+                treat(each, next(segments(9600)), Recipe(level=50), known_of(Facts(-23.0, talk)))
                 Limited(each, 1.0, 0.5).read(0, 9600)
                 Clocked(each, 10.0).read(0, 9600)
                 without_hum(

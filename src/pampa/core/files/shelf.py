@@ -18,7 +18,7 @@ from pampa.core.mend.clean import chain
 from pampa.core.rendition import SILENT, Rendition
 from pampa.core.sound import RATE, Curve, FloatArray, Segment, Silence, Source
 from pampa.core.speech.level import speech_level
-from pampa.core.sync.clocked import clocked
+from pampa.core.sync.clocked import clocked, clocked_curve
 from pampa.core.voice.chain import Known, Treated, treat
 from pampa.core.voice.chain import known_of as voice_known_of
 from pampa.core.voice.stages import Facts
@@ -101,7 +101,8 @@ class Opened:
 
     @cached_property
     def _known(self) -> Known:
-        return voice_known_of(Facts(speech_level(self.shelf.energy(self.rendition.content))))
+        energy = self.shelf.energy(self.rendition.content)
+        return voice_known_of(Facts(speech_level(energy), clocked_curve(energy, self.rendition.drift_ppm)))
 
     def taken(self, segment: Segment) -> Mapping[str, Curve]:
         """What each stage of the voice takes in one segment, in dB for each 20 ms; kept beside its sound."""

@@ -5,15 +5,12 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from pampa.core.loudness.parts import CELLS_PER_S
-from pampa.core.sound import RATE, Curve, FloatArray, Segment, Source
+from pampa.core.sound import Curve, FloatArray, Segment, Source
 from pampa.core.voice.recipe import Recipe
-from pampa.core.voice.stages import STAGES, Facts, Knowledge
+from pampa.core.voice.stages import CELL, STAGES, Facts, Knowledge, Stretch
 
 VERSION = 1
 """Raised whenever the same recipe would give other samples, so that nothing old is taken from a cache."""
-
-CELL = RATE // CELLS_PER_S
 
 Known = Mapping[str, Knowledge]
 """By the names of stages, what they know of the recording."""
@@ -48,7 +45,7 @@ def treat(source: Source, segment: Segment, recipe: Recipe, known: Known) -> Tre
     taken = {}
     first, cells = run_in // CELL, -(-(segment.stop - segment.start) // CELL)
     for stage in stages:
-        sound, curve = stage.work(sound, known[stage.name], recipe)
+        sound, curve = stage.work(Stretch(sound, segment.start - run_in), known[stage.name], recipe)
         if curve is not None:
             taken[stage.name] = curve[first : first + cells]
     return Treated(np.ascontiguousarray(sound[run_in : run_in + segment.stop - segment.start]), taken)

@@ -44,9 +44,7 @@ def compressed(sound: FloatArray, threshold_db: float, ratio: float) -> tuple[Fl
     """
     steps = gain_db(sound, threshold_db, ratio)[LOOK_AHEAD // STEP - 1 :]
     gain = 10 ** (_between(steps, len(sound)) / 20)
-    cells = len(sound) // (STEP * STEPS_IN_CELL)
-    taken = -steps[: cells * STEPS_IN_CELL].reshape(cells, STEPS_IN_CELL).mean(axis=1)
-    return sound * gain.astype(np.float32)[:, None], taken
+    return sound * gain.astype(np.float32)[:, None], _in_cells(-steps, -(-len(sound) // (STEP * STEPS_IN_CELL)))
 
 
 def told(taken: Curve) -> str:
@@ -56,6 +54,13 @@ def told(taken: Curve) -> str:
         return "takes nothing: nobody comes over its threshold"
     usual, most = np.median(loud), np.percentile(loud, MOST_SHARE)
     return f"takes {usual:.1f} dB where it works, {most:.1f} dB at most"
+
+
+def _in_cells(steps: Curve, cells: int) -> Curve:
+    """The mean of each 20 ms; a last one that is not whole goes on as it ends."""
+    whole = np.pad(steps[: cells * STEPS_IN_CELL], (0, max(cells * STEPS_IN_CELL - steps.size, 0)), "edge")
+    means: Curve = whole.reshape(cells, STEPS_IN_CELL).mean(axis=1)
+    return means
 
 
 def _between(steps: Curve, frames: int) -> Curve:

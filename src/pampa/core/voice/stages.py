@@ -1,19 +1,22 @@
 """All stages of the voice chain in the order that is right, each with its settings and what it does.
 
-What is too low goes first, because it would set off the compressor; then tone; then dynamics.
+Levels come near one another before anything is compressed, because a compressor given uneven talk pumps; what is too
+low goes next, because it would set it off; then tone; then dynamics.
 """
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
 
+from pampa.core.loudness.parts import CELLS_PER_S
 from pampa.core.sound import RATE, Curve, FloatArray
-from pampa.core.voice import compressor, equaliser, kernels
+from pampa.core.voice import compressor, equaliser, kernels, levelling
 from pampa.core.voice.equaliser import Sections
 from pampa.core.voice.recipe import Recipe
 
+CELL = RATE // CELLS_PER_S
 SETTLING = 2 * RATE
 """Frames in which a low cut and a compressor have forgotten what came before."""
 
@@ -21,11 +24,23 @@ Knowledge = Any
 """What a stage has measured of a recording; None where there is nothing to know."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Facts:
-    """What is known of a recording before its voice is treated. speech_lufs : None where nobody speaks."""
+    """What is known of a recording before its voice is treated.
+
+    speech_lufs : None where nobody speaks. energy : K-weighted mean square of each 20 ms, on a clock that runs true.
+    """
 
     speech_lufs: float | None
+    energy: Curve = field(default_factory=lambda: np.zeros(0))
+
+
+@dataclass(frozen=True, eq=False)
+class Stretch:
+    """Sound to work on, shape (frames, channels), from frame `start` of the recording on."""
+
+    sound: FloatArray
+    start: int
 
 
 @dataclass(frozen=True)
@@ -43,9 +58,8 @@ class Setting:
 class Stage:
     """One stage. With its settings off it is left out, and the samples stay the very same.
 
-    work : a stretch of sound with what lies around it, shape (frames, channels), to as many frames; it may write into
-    what it is given. With it comes the curve of what the stage takes, in dB for each 20 ms; None where that does not
-    change with time.
+    work : a stretch with what lies around it, to as many frames; it may write into what it is given. With it comes the
+    curve of what the stage takes, in dB for each 20 ms; None where that does not change with time.
     report : what it does, in words and numbers, from that curve where somebody talks.
     measure : what it must know of the whole recording.
     run_in : frames before a stretch in which it settles. look_ahead : frames after it that it needs.
@@ -53,7 +67,7 @@ class Stage:
 
     name: str
     settings: tuple[Setting, ...]
-    work: Callable[[FloatArray, Knowledge, Recipe], tuple[FloatArray, Curve | None]]
+    work: Callable[[Stretch, Knowledge, Recipe], tuple[FloatArray, Curve | None]]
     report: Callable[[Recipe, Curve], str]
     measure: Callable[[Facts], Knowledge] = lambda facts: None
     run_in: int = SETTLING
@@ -64,10 +78,20 @@ class Stage:
         return any(getattr(recipe, setting.name) != setting.off for setting in self.settings)
 
 
-def _filtered(sound: FloatArray, sections: list[list[float]]) -> tuple[FloatArray, None]:
+def _filtered(stretch: Stretch, sections: list[list[float]]) -> tuple[FloatArray, None]:
     table: Sections = np.array(sections, np.float64)
-    kernels.filter_sections(sound, table)
-    return sound, None
+    kernels.filter_sections(stretch.sound, table)
+    return stretch.sound, None
+
+
+def _levelled(stretch: Stretch, gain_db: Curve, recipe: Recipe) -> tuple[FloatArray, Curve]:
+    gain_db = gain_db * (recipe.level / 100)
+    stop = stretch.start + len(stretch.sound)
+    gain = levelling.along(gain_db, stretch.start, stop)
+    cells = np.arange(stretch.start // CELL, -(-stop // CELL))
+    inside = cells.clip(0, max(gain_db.size - 1, 0))
+    taken = -gain_db[inside] if gain_db.size else np.zeros(cells.size)
+    return stretch.sound * gain[:, None], taken
 
 
 def _signed(db: float) -> str:
@@ -76,23 +100,28 @@ def _signed(db: float) -> str:
 
 STAGES = (
     Stage(
+        "level", (Setting("level", "Level", "", 5.0),),
+        _levelled, lambda recipe, taken: levelling.told(taken), lambda facts: levelling.level_gain_db(facts.energy),
+        run_in=0,
+    ),
+    Stage(
         "low cut", (Setting("low_cut_hz", "Low cut", "Hz", 5.0),),
-        lambda sound, known, recipe: _filtered(sound, equaliser.steep_low_cut(recipe.low_cut_hz)),
+        lambda stretch, known, recipe: _filtered(stretch, equaliser.steep_low_cut(recipe.low_cut_hz)),
         lambda recipe, taken: f"24 dB per octave under {recipe.low_cut_hz:.0f} Hz",
     ),
     Stage(
         "body", (Setting("body_db", "Body, 300 Hz", "dB", 0.5),),
-        lambda sound, known, recipe: _filtered(sound, [equaliser.body(recipe.body_db)]),
+        lambda stretch, known, recipe: _filtered(stretch, [equaliser.body(recipe.body_db)]),
         lambda recipe, taken: f"{_signed(recipe.body_db)} dB around {equaliser.BODY_HZ:.0f} Hz",
     ),
     Stage(
         "presence", (Setting("presence_db", "Presence, 4.5 kHz", "dB", 0.5),),
-        lambda sound, known, recipe: _filtered(sound, [equaliser.presence(recipe.presence_db)]),
+        lambda stretch, known, recipe: _filtered(stretch, [equaliser.presence(recipe.presence_db)]),
         lambda recipe, taken: f"{_signed(recipe.presence_db)} dB from {equaliser.PRESENCE_HZ:.0f} Hz up",
     ),
     Stage(
         "compressor", (Setting("ratio", "Compressor", ": 1", 0.1, off=1.0),),
-        lambda sound, known, recipe: compressor.compressed(sound, known, recipe.ratio),
+        lambda stretch, known, recipe: compressor.compressed(stretch.sound, known, recipe.ratio),
         lambda recipe, taken: compressor.told(taken),
         lambda facts: compressor.threshold_of(facts.speech_lufs), look_ahead=compressor.LOOK_AHEAD,
     ),

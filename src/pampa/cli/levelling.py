@@ -1,0 +1,25 @@
+"""`pampa level`: a file with one voice or several, every phrase at one loudness, brought to a target."""
+
+from pathlib import Path
+
+import numpy as np
+
+from pampa.cli.delivering import deliver_file
+from pampa.core.executor import Executor
+from pampa.core.sound import Source
+from pampa.core.voice.level_file import levelled
+
+CEILING_DBTP = -1.0
+
+
+def level_file(source: Path, out: Path, target: float, amount: float, *, as_json: bool) -> int:
+    """Level one file; ends as `deliver` does. Figures: how far phrases were lifted and lowered at most, in dB."""
+
+    def change(sound: Source, executor: Executor) -> tuple[Source, dict[str, float]]:
+        made = levelled(sound, amount=amount, executor=executor)
+        if not made.gain_db.size:
+            return made, {"lowered_most_db": 0.0, "lifted_most_db": 0.0}
+        low, high = float(made.gain_db.min()), float(np.max(made.gain_db))
+        return made, {"lowered_most_db": round(min(low, 0.0), 1), "lifted_most_db": round(max(high, 0.0), 1)}
+
+    return deliver_file(source, out, target, CEILING_DBTP, None, 24, as_json=as_json, change=change)

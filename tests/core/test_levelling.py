@@ -1,0 +1,98 @@
+"""Levelling: every phrase at one loudness, and no room that comes up between them."""
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+from bench.levelling import lift, lines, make, spread, steepest
+
+import pampa
+from pampa.core.loudness import measure_part
+from pampa.core.sound import RATE, ArraySource
+from pampa.core.speech.phrases import phrases_of
+from pampa.core.voice.level_file import levelled
+from pampa.core.voice.levelling import along, level_gain_db, told
+from tests.signals import noise, silence, sine, talk
+
+
+@pytest.fixture(scope="module")
+def voices():
+    return lines(Path(pampa.__file__).parent / "demo" / "voices")
+
+
+def level(sound):
+    return levelled(ArraySource(sound)).read(0, len(sound))
+
+
+@pytest.mark.parametrize("kind", ["people", "sentences", "leaning in", "shouts and whispers", "answers at once"])
+@pytest.mark.parametrize("loud_room", [False, True])
+def test_sentences_come_out_even_and_the_room_stays_down(voices, kind, loud_room):
+    """On voices with which nothing was tuned; the bench has more of them."""
+    item = make(kind, voices, 7, loud_room=loud_room, count=14)
+    sound = level(item.sound)
+    assert spread(item, item.sound) > 5
+    assert spread(item, sound) <= 1.5
+    assert lift(item, sound) <= 3
+    assert steepest(item, sound) <= 12.5
+
+
+def test_an_even_file_stays_as_it_is(voices):
+    item = make("even", voices, 3, count=14)
+    sound = level(item.sound)
+    talk_at = np.concatenate([np.arange(a, b) for a, b in item.sentences])
+    whole = 10 * np.log10(np.mean(sound[talk_at] ** 2) / np.mean(item.sound[talk_at] ** 2))
+    assert abs(whole) < 0.2
+    assert spread(item, sound) < 1.0
+
+
+def test_the_gain_does_not_stay_up_after_somebody_soft():
+    """Soft talk, four seconds of room, soft talk, and loud talk in between: the middle of the pause is at rest."""
+    room = noise(30, dbfs=-60)
+    sound = room.copy()
+    for at, dbfs in ((1, -20), (8, -32), (16, -32), (23, -20)):
+        sound[at * RATE : (at + 4) * RATE] += talk(4, dbfs=dbfs)
+    gain = level_gain_db(measure_part(sound, RATE).energy)
+    assert gain[10 * 50] > 3
+    assert gain[14 * 50] == pytest.approx(0, abs=0.01)
+    assert gain[18 * 50] > 3
+    assert np.abs(np.diff(gain)).max() * 50 <= 12 + 1e-6
+
+
+def test_a_breath_or_a_knock_far_under_the_talk_is_not_lifted():
+    sound = np.concatenate(
+        [talk(4, dbfs=-20), noise(1, dbfs=-70), noise(0.4, dbfs=-46), noise(1, dbfs=-70), talk(4, dbfs=-20)]
+    )
+    gain = level_gain_db(measure_part(sound, RATE).energy)
+    assert gain[round(5.2 * 50)] < 0.5
+
+
+def test_a_phrase_is_parted_where_one_person_answers_another_at_once(voices):
+    (_, one), (_, other) = sorted(voices.items())[:2]
+    sound = np.concatenate([silence(1), one[0], other[0] * np.float32(0.25), silence(1)])
+    phrases = phrases_of(measure_part(sound, RATE).energy)
+    edge = (RATE + len(one[0])) / 960
+    assert min(abs(phrase.start - edge) for phrase in phrases) < 25
+
+
+@pytest.mark.parametrize(
+    "sound", [silence(2), noise(3, dbfs=-50), sine(440, seconds=3), noise(3, dbfs=0), talk(0.4), silence(0.01)]
+)
+def test_anything_gives_a_finite_gain_of_its_length(sound):
+    energy = measure_part(sound, RATE).energy
+    gain = level_gain_db(energy)
+    assert gain.shape == energy.shape
+    assert np.isfinite(gain).all()
+    assert np.abs(gain).max(initial=0) < 1.5
+    assert np.isfinite(level(sound)).all()
+
+
+def test_a_gain_is_the_same_in_any_division():
+    gain = np.array([0.0, 3.0, -4.0, 2.0])
+    whole = along(gain, -50, 5000)
+    assert np.array_equal(np.concatenate([along(gain, -50, 777), along(gain, 777, 5000)]), whole)
+    assert along(np.zeros(0), 0, 10).tolist() == [1.0] * 10
+
+
+def test_it_is_told_in_numbers():
+    assert "even" in told(np.zeros(100))
+    assert told(np.repeat([-5.0, 3.0], 500)) == "from −3.0 to +5.0 dB, phrase by phrase"
