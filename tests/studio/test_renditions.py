@@ -9,7 +9,7 @@ from functools import partial
 import numpy as np
 import pytest
 
-from pampa.core.errors import SignalError
+from pampa.core.errors import EditRefused, SignalError
 from pampa.core.files import measurements
 from pampa.core.loudness.measure import measure_segment
 from pampa.core.mend.amounts import Amounts
@@ -73,7 +73,7 @@ def test_what_a_voice_loses_is_kept_beside_its_sound_and_made_again_where_it_is_
     tracks = studio.editing.state(two_people).document.tracks
     told = studio.voices.reports(two_people)
     assert set(told) == {track.id for track in tracks}
-    assert list(told[tracks[0].id]) == ["low cut", "body", "presence", "compressor"]
+    assert list(told[tracks[0].id]) == ["tone", "compressor"]
     opened = studio.sounds.opened(studio.sounds.rendition(tracks[0].clips[0].recording, recipe=tracks[0].recipe))
     [segment] = segments(opened.frames)
     before = opened.taken(segment)["compressor"]
@@ -84,3 +84,18 @@ def test_what_a_voice_loses_is_kept_beside_its_sound_and_made_again_where_it_is_
     assert np.allclose(opened.taken(segment)["compressor"], before, atol=1e-4)
     studio.editing.edit(two_people, "set_track", {"track": tracks[0].id, "treated": False})
     assert set(studio.voices.reports(two_people)) == {tracks[1].id}
+
+
+def test_a_voice_is_made_even_and_clear_in_one_edit_that_can_be_undone(studio, two_people):
+    before = studio.editing.state(two_people)
+    track = before.document.tracks[0]
+    state = studio.voices.fit(two_people, track.id, revision=before.revision)
+    recipe = state.document.tracks[0].recipe
+    assert recipe.level == 100
+    assert recipe != track.recipe
+    assert recipe.ratio == track.recipe.ratio
+    assert set(studio.voices.reports(two_people)[track.id]) == {"level", "tone", "compressor"}
+    assert studio.editing.undo(two_people).document == before.document
+    music = studio.editing.edit(two_people, "add_track", {"name": "Theme", "kind": "music"}).document.tracks[-1]
+    with pytest.raises(EditRefused, match="checked up"):
+        studio.voices.fit(two_people, music.id)

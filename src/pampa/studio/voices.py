@@ -1,10 +1,13 @@
 """What the chain does to each voice of an episode, stage by stage, in numbers and as curves."""
 
+from collections import Counter
 from collections.abc import Mapping
+from dataclasses import asdict, replace
 from functools import partial
 
 import numpy as np
 
+from pampa.core.errors import EditRefused
 from pampa.core.executor import Executor, Urgency, urgent
 from pampa.core.files.shelf import Opened
 from pampa.core.loudness.parts import CELLS_PER_S
@@ -13,17 +16,21 @@ from pampa.core.sync.clocked import clocked_curve
 from pampa.core.timeline.document import Document, Track
 from pampa.core.timeline.mending import amounts_in
 from pampa.core.voice.chain import reports
-from pampa.studio.editing import Editing
+from pampa.core.voice.fitting import fitted
+from pampa.studio.checking_up import CheckingUp
+from pampa.studio.editing import Editing, State
 from pampa.studio.sounds import Sounds
 
 CELLS = SEGMENT_S * CELLS_PER_S
+LEVELLED = 100.0
 
 
 class Voices:
     """The voices of all episodes, as their chains leave them."""
 
-    def __init__(self, editing: Editing, sounds: Sounds, executor: Executor) -> None:
+    def __init__(self, editing: Editing, sounds: Sounds, checking_up: CheckingUp, executor: Executor) -> None:
         self._editing, self._sounds, self._executor = editing, sounds, executor
+        self._checking_up = checking_up
 
     def reports(self, episode_id: int) -> dict[int, dict[str, str]]:
         """For each track of talk that is treated: by stage, what it does where that person talks."""
@@ -33,6 +40,27 @@ class Voices:
                 track.id: reports(track.recipe, self._taken(document, track))
                 for track in document.linked_tracks() if track.treated and track.clips
             }  # fmt: skip
+
+    def fit(self, episode_id: int, track_id: int, *, revision: int | None = None) -> State:
+        """Make one voice even and clear in one edit: every phrase at one loudness, its tone near average speech.
+
+        The tone is fitted to what the check-up has measured of the recording of which most lies on the track.
+        Raises EditRefused where nobody talks there, or it is not checked up yet.
+        """
+        track = self._editing.state(episode_id).document.track(track_id)
+        lengths: Counter[int] = Counter()
+        for clip in track.clips:
+            lengths[clip.recording] += clip.length
+        checkups = self._checking_up.of_episode(episode_id)
+        found = next((checkups[number] for number, _ in lengths.most_common() if number in checkups), None)
+        if found is None or not track.linked:
+            raise EditRefused("No recording of talk on this track has been checked up yet. Try again in a moment.")
+        if found["speech_dbfs"] is None:
+            raise EditRefused(f"Nobody is heard on {track.name}, so there is no voice to fit. Nothing was changed.")
+        spectra = (np.array(found[name]) for name in ("spectrum_hz", "speech_db", "floor_db"))
+        recipe = replace(fitted(track.recipe, *spectra), level=LEVELLED)
+        told = {"track": track_id, "recipe": asdict(recipe)}
+        return self._editing.edit(episode_id, "set_recipe", told, revision=revision)
 
     def _taken(self, document: Document, track: Track) -> Mapping[str, Curve]:
         """What each stage takes, over all that lies on a track and is talk."""

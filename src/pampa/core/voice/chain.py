@@ -9,7 +9,7 @@ from pampa.core.sound import Curve, FloatArray, Segment, Source
 from pampa.core.voice.recipe import Recipe
 from pampa.core.voice.stages import CELL, STAGES, Facts, Knowledge, Stretch
 
-VERSION = 1
+VERSION = 2
 """Raised whenever the same recipe would give other samples, so that nothing old is taken from a cache."""
 
 Known = Mapping[str, Knowledge]

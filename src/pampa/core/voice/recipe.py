@@ -7,8 +7,10 @@ from annotated_types import Ge, Le
 
 Amount = Annotated[float, Ge(0), Le(100)]
 LowCutHz = Annotated[float, Ge(0), Le(300)]
-BodyDb = Annotated[float, Ge(-12), Le(12)]
-PresenceDb = Annotated[float, Ge(-12), Le(12)]
+HighCutHz = Annotated[float, Ge(0), Le(20_000)]
+Db = Annotated[float, Ge(-12), Le(12)]
+Hz = Annotated[float, Ge(40), Le(16_000)]
+Q = Annotated[float, Ge(0.3), Le(4)]
 Ratio = Annotated[float, Ge(1), Le(8)]
 
 
@@ -17,14 +19,27 @@ class Recipe:
     """How one person's voice is treated. The defaults suit most voices at a hand's distance.
 
     level : how far every phrase is brought to one loudness, 0 to 100; 0 leaves it out.
-    low_cut_hz : corner of the low cut, 24 dB per octave; 0 leaves it out.
-    body_db : bell at 300 Hz, where rooms and close microphones pile up.
-    presence_db : shelf from 4.5 kHz, where words become clear.
+    low_cut_hz : corner of the low cut, 24 dB per octave; 0 leaves it out. high_cut_hz : of the high cut, 12 dB.
+    lows_db : shelf under lows_hz, where a close voice is warm.
+    body_db : bell where rooms and close microphones pile up. middle_db : bell where a box or a nose is heard.
+    upper_db : bell where words are told apart. presence_db : shelf above, where words become clear.
     ratio : of the compressor; 1 leaves it out. Its threshold follows the measured speech level.
     """
 
     low_cut_hz: LowCutHz = 80.0
-    body_db: BodyDb = -2.0
-    presence_db: PresenceDb = 2.0
+    body_db: Db = -2.0
+    presence_db: Db = 2.0
     ratio: Ratio = 2.5
     level: Amount = 0.0
+    lows_db: Db = 0.0
+    lows_hz: Hz = 160.0
+    body_hz: Hz = 300.0
+    body_q: Q = 0.9
+    middle_db: Db = 0.0
+    middle_hz: Hz = 900.0
+    middle_q: Q = 0.9
+    upper_db: Db = 0.0
+    upper_hz: Hz = 2800.0
+    upper_q: Q = 0.9
+    presence_hz: Hz = 4500.0
+    high_cut_hz: HighCutHz = 0.0

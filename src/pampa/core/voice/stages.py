@@ -12,9 +12,9 @@ import numpy as np
 
 from pampa.core.loudness.parts import CELLS_PER_S
 from pampa.core.sound import RATE, Curve, FloatArray
-from pampa.core.voice import compressor, equaliser, kernels, levelling
-from pampa.core.voice.equaliser import Sections
+from pampa.core.voice import compressor, levelling, tone
 from pampa.core.voice.recipe import Recipe
+from pampa.core.voice.tone import BANDS, Band, toned
 
 CELL = RATE // CELLS_PER_S
 SETTLING = 2 * RATE
@@ -45,13 +45,17 @@ class Stretch:
 
 @dataclass(frozen=True)
 class Setting:
-    """One number of a recipe, as a page offers it: its limits stand with the recipe. off : where it does nothing."""
+    """One number of a recipe, as a page offers it: its limits stand with the recipe.
+
+    off : where it does nothing; None where it only shapes what another one switches on. more : for a closer look.
+    """
 
     name: str
     label: str
     unit: str
     step: float
-    off: float = 0.0
+    off: float | None = 0.0
+    more: bool = False
 
 
 @dataclass(frozen=True)
@@ -75,13 +79,7 @@ class Stage:
 
     def is_on(self, recipe: Recipe) -> bool:
         """Whether a recipe asks for it."""
-        return any(getattr(recipe, setting.name) != setting.off for setting in self.settings)
-
-
-def _filtered(stretch: Stretch, sections: list[list[float]]) -> tuple[FloatArray, None]:
-    table: Sections = np.array(sections, np.float64)
-    kernels.filter_sections(stretch.sound, table)
-    return stretch.sound, None
+        return any(getattr(recipe, setting.name) != setting.off for setting in self.settings if setting.off is not None)
 
 
 def _levelled(stretch: Stretch, gain_db: Curve, recipe: Recipe) -> tuple[FloatArray, Curve]:
@@ -94,9 +92,19 @@ def _levelled(stretch: Stretch, gain_db: Curve, recipe: Recipe) -> tuple[FloatAr
     return stretch.sound * gain[:, None], taken
 
 
-def _signed(db: float) -> str:
-    return f"{db:+.1f}".replace("-", "\N{MINUS SIGN}")
+def _of_band(band: Band) -> tuple[Setting, ...]:
+    """Gain, frequency and, of a bell, Q. The latter two alone switch nothing on."""
+    name = band.name.capitalize()
+    known = (
+        Setting(f"{band.name}_db", name, "dB", 0.5, more=band.name not in OFFERED),
+        Setting(f"{band.name}_hz", f"{name}, where", "Hz", 10.0, None, more=True),
+        Setting(f"{band.name}_q", f"{name}, how narrow", "", 0.1, None, more=True),
+    )
+    return known if band.kind == "bell" else known[:2]
 
+
+OFFERED = ("body", "presence")
+"""Bands that are set by most people; the others are for a closer look."""
 
 STAGES = (
     Stage(
@@ -105,19 +113,12 @@ STAGES = (
         run_in=0,
     ),
     Stage(
-        "low cut", (Setting("low_cut_hz", "Low cut", "Hz", 5.0),),
-        lambda stretch, known, recipe: _filtered(stretch, equaliser.steep_low_cut(recipe.low_cut_hz)),
-        lambda recipe, taken: f"24 dB per octave under {recipe.low_cut_hz:.0f} Hz",
-    ),
-    Stage(
-        "body", (Setting("body_db", "Body, 300 Hz", "dB", 0.5),),
-        lambda stretch, known, recipe: _filtered(stretch, [equaliser.body(recipe.body_db)]),
-        lambda recipe, taken: f"{_signed(recipe.body_db)} dB around {equaliser.BODY_HZ:.0f} Hz",
-    ),
-    Stage(
-        "presence", (Setting("presence_db", "Presence, 4.5 kHz", "dB", 0.5),),
-        lambda stretch, known, recipe: _filtered(stretch, [equaliser.presence(recipe.presence_db)]),
-        lambda recipe, taken: f"{_signed(recipe.presence_db)} dB from {equaliser.PRESENCE_HZ:.0f} Hz up",
+        "tone",
+        (
+            Setting("low_cut_hz", "Low cut", "Hz", 5.0), *(each for band in BANDS for each in _of_band(band)),
+            Setting("high_cut_hz", "High cut", "Hz", 500.0, more=True),
+        ),
+        lambda stretch, known, recipe: (toned(stretch.sound, recipe), None), lambda recipe, taken: tone.told(recipe),
     ),
     Stage(
         "compressor", (Setting("ratio", "Compressor", ": 1", 0.1, off=1.0),),

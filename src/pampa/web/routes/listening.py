@@ -4,8 +4,10 @@ from typing import Annotated
 
 from fastapi import APIRouter, Query, Response
 
+from pampa.web.change_schemas import EpisodeChange
 from pampa.web.routes.deps import Frame, Id, WithStudio
-from pampa.web.schemas import StandingOut
+from pampa.web.routes.episodes import change_of
+from pampa.web.schemas import Revision, StandingOut
 
 router = APIRouter(prefix="/episodes/{episode_id}", tags=["listening"])
 
@@ -42,6 +44,12 @@ def sound(
 def voices(episode_id: Id, studio: WithStudio) -> dict[int, dict[str, str]]:
     """By track, and by stage of its chain: what the stage does where that person talks."""
     return studio.voices.reports(episode_id)
+
+
+@router.post("/voices/{track_id}/fit", response_model=EpisodeChange)
+def fit(episode_id: Id, track_id: Id, body: Revision, studio: WithStudio) -> Response:
+    """Make a voice even and clear: every phrase at one loudness, its tone near average speech. One edit."""
+    return change_of(studio.voices.fit(episode_id, track_id, revision=body.revision))
 
 
 @router.get("/loudness")

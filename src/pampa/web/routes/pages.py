@@ -95,10 +95,12 @@ def episode_page(request: Request, episode_id: Id, stage: str, studio: WithStudi
         "policy": asdict(POLICY),
         "stages": STAGES,
         "next": StepOut.model_validate(studio.desk.step(episode_id)).model_dump(),
-        "settings": [
-            {**asdict(setting), "stage": stage_of_voice.name, "bounds": bounds_of(Recipe, setting.name)}
-            for stage_of_voice in VOICE_STAGES
-            for setting in stage_of_voice.settings
+        "voice": [
+            {
+                "name": part.name,
+                "settings": [{**asdict(each), "bounds": bounds_of(Recipe, each.name)} for each in part.settings],
+            }
+            for part in VOICE_STAGES
         ],
     }
     return page(request, "episode.html", data=data, show=show, episode=episode, stages=STAGES, stage=stage)

@@ -1,0 +1,109 @@
+"""Fitted tone: the bands that bring a voice near the spectrum that speech has on the average.
+
+Source of that spectrum: Byrne et al., An international comparison of long-term average speech spectra, JASA 96 (1994),
+table II, men and women together.
+"""
+
+from dataclasses import replace
+
+import numpy as np
+import scipy
+
+from pampa.core.sound import Curve
+from pampa.core.voice.equaliser import bell_prototype, magnitude, shelf_prototype
+from pampa.core.voice.recipe import Recipe
+from pampa.core.voice.tone import BANDS
+
+THIRDS_HZ = np.array(
+    [63, 80, 100, 125, 160, 200, 250, 315, 400, 500, 630, 800, 1000, 1250, 1600, 2000, 2500, 3150, 4000, 5000, 6300,
+     8000, 10000, 12500, 16000.0]
+)  # fmt: skip
+LTASS_DB = np.array(
+    [38.6, 43.5, 54.4, 57.7, 56.8, 60.2, 60.3, 59.0, 62.1, 62.1, 60.5, 56.8, 53.7, 53.0, 52.0, 48.7, 48.1, 46.8, 45.6,
+     44.5, 44.3, 43.7, 43.4, 41.3, 40.7]
+)  # fmt: skip
+FITTED_HZ = (100.0, 8000.0)
+MOST_DB = 6.0
+OVER_ROOM_DB = 3.0
+"""Where the speech does not stand over the room by this much, the room is what would be raised."""
+UNDER_VOICE_DB = 15.0
+"""A voice begins where it first comes this near its strongest band: under its pitch there is nothing to raise."""
+THIRD_OCTAVE = 2 ** (1 / 6)
+REST = 0.4
+"""How much a dB of a band costs beside a dB of distance: what hardly helps is left alone."""
+REACHES_HZ = {"body": (200.0, 380.0), "middle": (650.0, 1300.0), "upper": (2000.0, 3600.0)}
+"""Apart, so that no two bands pull against one another."""
+STEP_DB = 0.5
+
+
+def goal_db(hz: Curve) -> Curve:
+    """The level of average speech in a third of an octave around each frequency, in dB, but for a constant."""
+    levels: Curve = np.interp(np.log(hz), np.log(THIRDS_HZ), LTASS_DB)
+    return levels
+
+
+def distance_db(hz: Curve, speech_db: Curve, room_db: Curve) -> tuple[Curve, Curve]:
+    """How far a voice lies under average speech at each frequency in FITTED_HZ, smoothed to a third of an octave.
+
+    hz, speech_db, room_db : bands of a constant share of their frequency, as a check-up has them: where somebody
+    speaks, and the room alone. Returns distances in dB, with a mean of 0, and weights: 0 where the room is in the way.
+    """
+    power = np.maximum(10 ** (speech_db / 10) - 10 ** (room_db / 10), 1e-20)
+    near = (np.abs(np.log(hz[:, None] / hz)) < np.log(THIRD_OCTAVE)).astype(np.float64)
+    smooth = 10 * np.log10(near @ power / near.sum(axis=1))
+    lowest = hz[np.argmax(speech_db > speech_db.max() - UNDER_VOICE_DB)]
+    told = (speech_db - room_db > OVER_ROOM_DB) & (hz >= lowest)
+    weights = (told & (hz >= FITTED_HZ[0]) & (hz <= FITTED_HZ[1])).astype(np.float64)
+    apart = goal_db(hz) - smooth
+    if weights.sum():
+        apart = apart - (weights @ apart) / weights.sum()
+    return apart, weights
+
+
+def fitted(recipe: Recipe, hz: Curve, speech_db: Curve, room_db: Curve) -> Recipe:
+    """The recipe with the bands of its tone set so that the voice comes near average speech; cuts stay.
+
+    At most 6 dB anywhere. A voice of which hardly anything stands over its room keeps its bands.
+    """
+    apart, weights = distance_db(hz, speech_db, room_db)
+    if weights.sum() < 8:
+        return recipe
+    wanted = np.clip(apart, -MOST_DB, MOST_DB)
+    names = [band.name for band in BANDS]
+    bells = list(REACHES_HZ)
+    start = replace(Recipe(), **{f"{name}_db": 0.0 for name in names})
+    centres = [np.log(np.sqrt(low * high)) for low, high in REACHES_HZ.values()]
+    first = np.concatenate([np.zeros(len(names)), centres, [0.0]])
+    lowest = np.concatenate([np.full(len(names), -MOST_DB), [np.log(low) for low, _ in REACHES_HZ.values()], [-np.inf]])
+    highest = np.concatenate(
+        [np.full(len(names), MOST_DB), [np.log(high) for _, high in REACHES_HZ.values()], [np.inf]]
+    )
+
+    def recipe_of(numbers: Curve) -> Recipe:
+        gains = {f"{name}_db": float(db) for name, db in zip(names, numbers, strict=False)}
+        places = {f"{name}_hz": float(np.exp(place)) for name, place in zip(bells, numbers[len(names) :], strict=False)}
+        return replace(start, **gains, **places)
+
+    def missing(numbers: Curve) -> Curve:
+        left = (wanted - response_db(recipe_of(numbers), hz) - numbers[-1]) * weights
+        return np.concatenate([left, REST * numbers[: len(names)]])
+
+    found = recipe_of(scipy.optimize.least_squares(missing, first, bounds=(lowest, highest), max_nfev=60).x)
+    told = {f"{name}_db": round(getattr(found, f"{name}_db") / STEP_DB) * STEP_DB for name in names}
+    told |= {f"{name}_hz": round(getattr(found, f"{name}_hz"), -1) for name in bells}
+    shapes = {f"{name}_q": getattr(start, f"{name}_q") for name in bells}
+    shelves = {"lows_hz": start.lows_hz, "presence_hz": start.presence_hz}
+    return replace(recipe, **told, **shapes, **shelves)
+
+
+def response_db(recipe: Recipe, hz: Curve) -> Curve:
+    """What the bands of a recipe do at each frequency, in dB; cuts are left out."""
+    total = np.zeros(hz.size)
+    for band in BANDS:
+        gain_db, corner = getattr(recipe, f"{band.name}_db"), getattr(recipe, f"{band.name}_hz")
+        if band.kind == "bell":
+            prototype = bell_prototype(getattr(recipe, f"{band.name}_q"), gain_db)
+        else:
+            prototype = shelf_prototype(gain_db, high=band.kind == "high shelf")
+        total += 20 * np.log10(magnitude(prototype, hz / corner))
+    return total
