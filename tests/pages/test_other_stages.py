@@ -275,3 +275,28 @@ def test_stages_are_reached_without_stopping_the_sound(open_stage, page):
     assert page.locator("#play").get_attribute("aria-pressed") == "true"
     page.go_back()
     expect(page.get_by_role("heading", name="Prune")).to_be_visible()
+
+
+def test_one_word_is_made_softer_by_a_key_and_louder_again(open_stage, page, demo_server):
+    page = open_stage("balance")
+    page.keyboard.press("g")
+    expect(page.get_by_role("alert")).to_contain_text("Select what one person says")
+    anders = demo_server[1].editing.state(EPISODE).document.tracks[1]
+    at = anders.clips[0].start + 5 * 48000
+    select = "([track, start]) => Alpine.$data(document.body).selection.select({ start, stop: start + 24000, track })"
+    page.evaluate(select, [anders.id, at])
+    page.keyboard.press("g")
+    expect(page.get_by_role("status").filter(has_text="3 dB softer there")).to_be_visible()
+    page.get_by_role("button", name="3 dB softer").click()
+    expect(page.locator("#undo")).to_have_attribute("title", "Mended Anders Quill")
+    document = demo_server[1].editing.state(EPISODE).document
+    [spot] = document.amounts(anders.clips[0].recording).spots
+    assert spot.db == 6
+    assert spot.stop_s - spot.start_s == pytest.approx(0.5, abs=0.001)
+    page.keyboard.press("Shift+G")
+    page.keyboard.press("Shift+G")
+    for _ in range(100):  # two edits, one after the other
+        if not demo_server[1].editing.state(EPISODE).document.amounts(anders.clips[0].recording).spots:
+            break
+        page.wait_for_timeout(200)
+    assert demo_server[1].editing.state(EPISODE).document.amounts(anders.clips[0].recording).spots == ()

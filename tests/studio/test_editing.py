@@ -105,3 +105,13 @@ def test_history_names_what_was_done(studio, two_people):
     entries = studio.editing.history(two_people)
     assert [entry["in_force"] for entry in entries] == [False, True, True]
     assert entries[1]["what"] == "Brought in Anders Quill"
+
+
+@pytest.mark.parametrize("number", [2252, 0])
+def test_a_recording_that_is_not_there_is_not_laid(studio, two_people, number):
+    """An episode with it could neither be heard nor exported."""
+    before = studio.editing.state(two_people)
+    told = {"track": before.document.tracks[0].id, "recording": number, "length": 4800, "start": 48_000 * 60}
+    with pytest.raises(EditRefused, match="bring it in first"):
+        studio.editing.edit(two_people, "add_clip", told)
+    assert studio.editing.state(two_people).revision == before.revision

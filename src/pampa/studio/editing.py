@@ -101,6 +101,7 @@ class Editing:
                 before = self._document(session, episode)
                 parameters = completed(before, name, parameters, partial(_frames, session, before))
                 document = apply(before, name, parameters)
+                _require_recordings(session, episode_id, _heard_in(document) - _heard_in(before))
                 session.execute(
                     delete(JournalEntry).where(
                         JournalEntry.episode_id == episode_id, JournalEntry.position > episode.position
@@ -269,6 +270,23 @@ def _episode(session: Session, episode_id: int) -> Episode:
     if episode is None:
         raise NotFound("There is no such episode.")
     return episode
+
+
+def _heard_in(document: Document) -> set[int]:
+    return {clip.recording for track in document.tracks for clip in track.clips}
+
+
+def _require_recordings(session: Session, episode_id: int, numbers: set[int]) -> None:
+    """Raise EditRefused unless they are the episode's own, or in a larder."""
+    if not numbers:
+        return
+    known = (
+        select(Recording.id)
+        .join(Episode, Episode.id == Recording.episode_id)
+        .where(Recording.id.in_(numbers), (Recording.episode_id == episode_id) | Episode.larder)
+    )
+    if numbers - set(session.scalars(known)):
+        raise EditRefused("That recording is not in this episode or a larder. Nothing was changed; bring it in first.")
 
 
 def _frames(session: Session, document: Document, recording_id: int) -> int:

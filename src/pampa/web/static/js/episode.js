@@ -276,7 +276,7 @@ document.addEventListener("alpine:init", () => {
     places: places(page, data, stage),
     history: history(page),
     finds: finds(page, data, stage),
-    balance: balance(page, data),
+    balance: balance(page, data, stage),
     sendOut: sendOut(page, data, stage),
   });
   Alpine.data("episodePage", () => page);

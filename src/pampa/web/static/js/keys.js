@@ -36,6 +36,8 @@ export const KEYS = [
   { keys: "B", match: "b", does: "seams.putBack", what: "Put the chosen seam back" },
   { keys: "E", match: "e", does: "finds.hear", what: "Play the chosen find, or across the join" },
   { keys: "U", match: "u", does: "seams.toggleOpened", what: "Open the chosen seam and see what is missing, or close it" },
+  { keys: "G", match: "g", does: "balance.softer", what: "What one person says there 3 dB softer, before the compressor" },
+  { keys: "Shift G", match: "G", does: "balance.louder", what: "The same, 3 dB louder" },
   { keys: "O", match: "o", does: "transport.toggleLoop", what: "Loop the selection" },
   { keys: "R", match: "r", does: "pickUp.recordOrStop", what: "Record a pick-up line, and stop" },
   { keys: "1", does: "transport.asRecorded", what: "Hear as recorded" },

@@ -1,12 +1,36 @@
 // Balance: how each voice is treated, and how music lies under the talk.
 
 import { api } from "./api.js";
+import { RATE } from "./constants.js";
+import { paceOf } from "./geometry.js";
 import { signed } from "./time.js";
 
 const SOON_MS = 300;
+const TURN_DB = 3;
+const [MOST_DB, LEAST_DB] = [60, -12];
+const HIGHEST_HZ = RATE / 2;
+
+// What of a track's clips lies in a range, as places of their recordings, each on its own clock, in seconds.
+function placesWithin(doc, track, { start, stop }) {
+  return track.clips.filter((clip) => clip.start < stop && clip.start + clip.length > start).map((clip) => {
+    const seconds = (place) => (clip.source + place - clip.start) * paceOf(doc, clip.recording) / RATE;
+    const [first, last] = [Math.max(start, clip.start), Math.min(stop, clip.start + clip.length)];
+    return { recording: clip.recording, start_s: seconds(first), stop_s: seconds(last) };
+  });
+}
+
+// Spots with one more that turns a place down by `db`; one that lies on the very place already is turned further.
+export function turned(spots, { start_s, stop_s }, db) {
+  const near = (one, other) => Math.abs(one - other) < 1e-3;
+  const whole = (spot) => spot.how === "lower" && spot.low_hz === 0 && spot.high_hz >= HIGHEST_HZ;
+  const old = spots.find((spot) => whole(spot) && near(spot.start_s, start_s) && near(spot.stop_s, stop_s));
+  const by = Math.min(Math.max((old ? old.db : 0) + db, LEAST_DB), MOST_DB);
+  const others = spots.filter((spot) => spot !== old);
+  return by === 0 ? others : [...others, { start_s, stop_s, how: "lower", db: by, low_hz: 0, high_hz: HIGHEST_HZ }];
+}
 
 /** @param {import("./page.js").Page} page */
-export function balance(page, data) {
+export function balance(page, data, stage) {
   let timer = 0;
   return {
     voiceStages: data.voice.map(({ name, settings }) => ({
@@ -23,7 +47,7 @@ export function balance(page, data) {
       if (!page.isStage("balance")) return;
       this.reports = await api.get(`/api/episodes/${page.episode.id}/voices`).catch(() => this.reports);
     },
-    reportOf(stage, track) { return this.reports[track.id]?.[stage.name] ?? ""; },
+    reportOf(part, track) { return this.reports[track.id]?.[part.name] ?? ""; },
     fit(track) {
       return page.episode.inTurn(async () => {
         const address = `/api/episodes/${page.episode.id}/voices/${track.id}/fit`;
@@ -31,6 +55,27 @@ export function balance(page, data) {
         page.say(`${track.name} is even and near average speech now. Ctrl Z takes it back.`);
       });
     },
+    // One word or more of one person, before the compressor.
+    softer() { return this.turn(TURN_DB); },
+    louder() { return this.turn(-TURN_DB); },
+    async turn(db) {
+      const { range } = page.selection;
+      const track = page.selection.selectsOne ? stage.doc.tracks.find((candidate) => candidate.id === range.track) : null;
+      const places = track && track.kind === "person" ? placesWithin(stage.doc, track, range) : [];
+      if (!places.length) {
+        page.problem = "Select what one person says: hold Alt while dragging over the sheet, then make it softer or louder.";
+        return;
+      }
+      for (const place of places) {
+        await page.episode.edit(() => {
+          const amounts = page.mend.amountsOf(place.recording);
+          const told = { ...amounts, spots: turned(amounts.spots, place, db) };
+          return { edit: "mend", name: page.episode.nameOf(place.recording), recordings: [place.recording], amounts: told };
+        });
+      }
+      page.say(`${track.name} is ${Math.abs(db)} dB ${db > 0 ? "softer" : "louder"} there.`);
+    },
+
     set(track, change) { return page.episode.edit({ edit: "set_track", track: track.id, ...change }); },
     toggleTreated(track) { return this.set(track, { treated: !track.treated }); },
     toggleMuted(track) { return this.set(track, { muted: !track.muted }); },

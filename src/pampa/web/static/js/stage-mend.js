@@ -438,5 +438,7 @@ const ELSEWHERE = [
   "finds.leave",
   "transport.upALine",
   "transport.downALine",
+  "balance.softer",
+  "balance.louder",
 ];
 for (const action of ELSEWHERE) MEND_ACTIONS[action] = null;
