@@ -109,6 +109,20 @@ export function episode(page, data, stage) {
       stage.overview.show(views);
     },
 
+    // Waits until something of the page holds, as the server's events change it: gives what `test` gives then.
+    until(test) {
+      const { Alpine } = window;
+      return new Promise((resolve, reject) => {
+        const over = (end, value) => { end(value); queueMicrotask(() => Alpine.release(watch)); };
+        const watch = Alpine.effect(() => {
+          try {
+            const got = test();
+            if (got) over(resolve, got);
+          } catch (error) { over(reject, error); }
+        });
+      });
+    },
+
     // -- edits -------------------------------------------------------------------------------------------
 
     // The episode is at this revision elsewhere: it is read once no edit of this page is on its way.

@@ -160,17 +160,12 @@ export function gather(page, data, stage) {
         if (this.inSequence && track === null && index < files.length - 1) track = await this.trackMade(sent.recording, known);
       });
     },
-    // The track that the first of a sequence was put on, as soon as it is there.
+    // The track that the first of a sequence was put on, as soon as it is there; null where the file could not be read.
     async trackMade(recording, known) {
-      for (let attempt = 0; attempt < 600; attempt++) {
-        await page.episode.reload();
-        const made = page.episode.tracks.find((track) => !known.has(track.id));
-        if (made) return made.id;
-        const row = page.episode.recordings.find((candidate) => candidate.id === recording);
-        if (row && row.state === "failed") return null;
-        await new Promise((resolve) => setTimeout(resolve, 100));
-      }
-      return null;
+      const found = () => page.episode.tracks.find((track) => !known.has(track.id));
+      const failed = () => page.episode.recordings.some((candidate) => candidate.id === recording && candidate.state === "failed");
+      await page.episode.until(() => found() || failed());
+      return found()?.id ?? null;
     },
     stopUpload(row) {
       row.control.abort();

@@ -14,7 +14,6 @@ const REFUSALS = {
 };
 const CLIPPED = 0.995;
 const UNSENT = "only in this page so far";
-const WAIT_MS = 100;
 
 /** @param {import("./page.js").Page} page */
 export function pickUp(page, data, stage) {
@@ -145,13 +144,12 @@ export function pickUp(page, data, stage) {
       }
     },
     async broughtIn(id) {
-      for (;;) {
-        await page.episode.readRecordings();
+      await page.episode.readRecordings();
+      return page.episode.until(() => {
         const row = page.episode.recordings.find((candidate) => candidate.id === id);
         if (!row) throw new Error("It was taken off the list before it had come in. Try again.");
-        if (row.state !== "waiting") return row;
-        await new Promise((resolve) => setTimeout(resolve, WAIT_MS));
-      }
+        return row.state === "waiting" ? null : row;
+      });
     },
     clipOf(take) {
       for (const track of stage.doc.tracks) {
