@@ -17,9 +17,7 @@ def level_file(source: Path, out: Path, target: float, amount: float, *, as_json
 
     def change(sound: Source, executor: Executor) -> tuple[Source, dict[str, float]]:
         made = levelled(sound, amount=amount, executor=executor)
-        if not made.gain_db.size:
-            return made, {"lowered_most_db": 0.0, "lifted_most_db": 0.0}
-        low, high = float(made.gain_db.min()), float(np.max(made.gain_db))
-        return made, {"lowered_most_db": round(min(low, 0.0), 1), "lifted_most_db": round(max(high, 0.0), 1)}
+        low, high = (float(most(made.gain_db, initial=0.0)) for most in (np.min, np.max))
+        return made, {"lowered_most_db": round(low, 1), "lifted_most_db": round(high, 1)}
 
     return deliver_file(source, out, target, CEILING_DBTP, None, 24, as_json=as_json, change=change)

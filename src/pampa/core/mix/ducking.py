@@ -14,8 +14,9 @@ def talk_curve(document: Document, activity: dict[int, Curve]) -> Curve:
     """Where anyone talks in the episode: 1.0 or 0.0 for each 20 ms, from each recording's own activity."""
     talk = np.zeros(-(-document.length // CELL) + 1)
     for track in document.linked_tracks():
+        silent = track.muted or document.bus(track.bus).muted
         for clip in track.clips:
-            if track.muted or clip.muted or clip.recording not in activity:
+            if silent or clip.muted or clip.recording not in activity:
                 continue
             cells = activity[clip.recording]
             first, last = clip.start // CELL, -(-clip.end // CELL)

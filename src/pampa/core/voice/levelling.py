@@ -47,7 +47,10 @@ def along(gain_db: Curve, start: int, stop: int, rate: int = RATE) -> FloatArray
     if not gain_db.size:
         return np.ones(stop - start, np.float32)
     places = (np.arange(start, stop) + 0.5) / cell - 0.5
-    gain = 10 ** (np.interp(places, np.arange(gain_db.size), gain_db) / 20)
+    # Only what lies around, since a curve may be hours long; its cells keep their numbers: any range has the same bits.
+    first = min(max(int(start / cell) - 2, 0), gain_db.size - 1)
+    last = max(min(int(stop / cell) + 3, gain_db.size), first + 1)
+    gain = 10 ** (np.interp(places, np.arange(first, last), gain_db[first:last]) / 20)
     return gain.astype(np.float32)
 
 

@@ -83,12 +83,11 @@ class Stage:
 
 
 def _levelled(stretch: Stretch, gain_db: Curve, recipe: Recipe) -> tuple[FloatArray, Curve]:
-    gain_db = gain_db * (recipe.level / 100)
-    stop = stretch.start + len(stretch.sound)
-    gain = levelling.along(gain_db, stretch.start, stop)
+    stop, share = stretch.start + len(stretch.sound), recipe.level / 100
+    gain = levelling.along(gain_db, stretch.start, stop) ** np.float32(share)
     cells = np.arange(stretch.start // CELL, -(-stop // CELL))
     inside = cells.clip(0, max(gain_db.size - 1, 0))
-    taken = -gain_db[inside] if gain_db.size else np.zeros(cells.size)
+    taken = -gain_db[inside] * share if gain_db.size else np.zeros(cells.size)
     return stretch.sound * gain[:, None], taken
 
 

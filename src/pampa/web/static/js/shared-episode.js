@@ -63,7 +63,6 @@ export function episode(page, data, stage) {
       page.transport.seek(page.transport.playhead, { keep: true, playing: true });
       page.loudness.measured.current = false;
       page.loudness.readSoon();
-      page.balance.readSoon();
       page.next.readSoon();
       if (page.lineUp.linings.length) page.lineUp.read();
     },

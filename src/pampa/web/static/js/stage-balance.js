@@ -5,7 +5,6 @@ import { RATE } from "./constants.js";
 import { paceOf } from "./geometry.js";
 import { signed } from "./time.js";
 
-const SOON_MS = 300;
 const TURN_DB = 3;
 const [MOST_DB, LEAST_DB] = [60, -12];
 const HIGHEST_HZ = RATE / 2;
@@ -31,7 +30,6 @@ export function turned(spots, { start_s, stop_s }, db) {
 
 /** @param {import("./page.js").Page} page */
 export function balance(page, data, stage) {
-  let timer = 0;
   return {
     voiceStages: data.voice.map(({ name, settings }) => ({
       name, main: settings.filter((setting) => !setting.more), more: settings.filter((setting) => setting.more),
@@ -39,15 +37,18 @@ export function balance(page, data, stage) {
     duckingDb: 12,
     reports: {}, // by track and stage: what the stage does, in words and numbers
 
-    readSoon() {
-      clearTimeout(timer);
-      timer = setTimeout(() => this.read(), SOON_MS);
-    },
+    // Told once the loudness has been measured: what the stages take is known of the same sound by then.
     async read() {
       if (!page.isStage("balance")) return;
-      this.reports = await api.get(`/api/episodes/${page.episode.id}/voices`).catch(() => this.reports);
+      const recipes = Object.fromEntries(page.episode.people.map((track) => [track.id, JSON.stringify(track.recipe)]));
+      const told = await api.get(`/api/episodes/${page.episode.id}/voices`).catch(() => null);
+      if (told) this.reports = Object.fromEntries(Object.entries(told).map(([id, words]) => [id, { words, recipe: recipes[id] }]));
     },
-    reportOf(part, track) { return this.reports[track.id]?.[part.name] ?? ""; },
+    // Nothing, until it is told again, where the recipe is another one by now.
+    reportOf(part, track) {
+      const report = this.reports[track.id];
+      return report && report.recipe === JSON.stringify(track.recipe) ? report.words[part.name] ?? "" : "";
+    },
     fit(track) {
       return page.episode.inTurn(async () => {
         const address = `/api/episodes/${page.episode.id}/voices/${track.id}/fit`;
@@ -66,12 +67,14 @@ export function balance(page, data, stage) {
         page.problem = "Select what one person says: hold Alt while dragging over the sheet, then make it softer or louder.";
         return;
       }
-      for (const place of places) {
-        await page.episode.edit(() => {
-          const amounts = page.mend.amountsOf(place.recording);
-          const told = { ...amounts, spots: turned(amounts.spots, place, db) };
-          return { edit: "mend", name: page.episode.nameOf(place.recording), recordings: [place.recording], amounts: told };
+      for (const recording of new Set(places.map((place) => place.recording))) {
+        const made = await page.episode.edit(() => {
+          const amounts = page.mend.amountsOf(recording);
+          const here = places.filter((place) => place.recording === recording);
+          const spots = here.reduce((all, place) => turned(all, place, db), amounts.spots);
+          return { edit: "mend", name: page.episode.nameOf(recording), recordings: [recording], amounts: { ...amounts, spots } };
         });
+        if (!made) return;
       }
       page.say(`${track.name} is ${Math.abs(db)} dB ${db > 0 ? "softer" : "louder"} there.`);
     },
