@@ -36,6 +36,7 @@ from pampa.core.sync.clocked import clocked
 from pampa.core.timeline import cutting, inserting, seams
 from pampa.core.timeline.document import Clip, Document, Track
 from pampa.core.voice.chain import known_of, treat
+from pampa.core.voice.heard import heard_in
 from pampa.core.voice.recipe import Recipe
 from pampa.core.voice.stages import Facts as VoiceFacts
 
@@ -133,9 +134,18 @@ def treating(seconds: float, runs: int) -> list[Row]:
     """The voice treatment of mono talk on one core."""
     source = ArraySource(talk(seconds, 4))
     grid = list(segments(source.frames))
-    known = known_of(VoiceFacts(-27.0))
-    spent = timed(lambda: [treat(source, s, Recipe(), known) for s in grid], runs)
-    return [("voice treatment, mono, one core", seconds / spent, "x real time")]
+    energy = measure_source(source).energy
+    facts = VoiceFacts(-27.0, energy, lambda: heard_in(source, energy))
+
+    def speed(recipe: Recipe) -> float:
+        known = known_of(facts, recipe)
+        return seconds / timed(lambda: [treat(source, s, recipe, known) for s in grid], runs)
+
+    whole = Recipe(level=100, bands=100, sibilance=100, warmth=100, lows_db=2, middle_db=-1, upper_db=1)
+    return [
+        ("voice treatment by default, mono, one core", speed(Recipe()), "x real time"),
+        ("  with every stage on", speed(whole), "x real time"),
+    ]
 
 
 def mending(seconds: float, runs: int) -> list[Row]:
@@ -182,7 +192,7 @@ def delivering(folder: Path, minutes: int) -> list[Row]:
     document = Document((*tracks, Track(3, "Music", "music", (Clip(30, 3, 0, 0, frames),))))
     executor = Threads(2)
     began = time.perf_counter()
-    treated, known = {}, known_of(VoiceFacts(-27.0))
+    treated, known = {}, known_of(VoiceFacts(-27.0), Recipe())
     for number, source in people.items():
         grid = segments(source.frames)
         parts = list(executor.map(lambda s, source=source: treat(source, s, Recipe(), known).sound, grid))

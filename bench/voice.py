@@ -9,6 +9,7 @@ from pathlib import Path
 import numpy as np
 
 import pampa
+from bench import dynamics
 from bench.levelling import lines, table
 from pampa.core.checkup.examine import examine
 from pampa.core.sound import ArraySource
@@ -43,6 +44,7 @@ def of(folder: Path) -> None:
     table(folder)
     print("fitted tone: distance from average speech, 100 Hz to 8 kHz")
     tones(folder)
+    dynamics.table(lines(folder))
 
 
 if __name__ == "__main__":

@@ -6,6 +6,7 @@ from dataclasses import fields, is_dataclass, replace
 import pytest
 
 from pampa.core.errors import EditRefused
+from pampa.core.mend.amounts import Amounts
 from pampa.core.timeline import codec
 from pampa.core.timeline.edits import EDITS, apply, completed, describe, upcast
 from pampa.core.timeline.limits import hints_of
@@ -95,9 +96,24 @@ def test_a_document_of_an_older_form_is_brought_up_step_by_step(monkeypatch):
     document = talk_document()
     today = codec.encode(document)
     assert codec.decode({name: value for name, value in today.items() if name != "form"}) == document
-    monkeypatch.setattr(codec, "FORM", 3)
-    monkeypatch.setitem(codec.UPCASTS, 1, lambda told: {**told, "seams": told.pop("joins")})
-    monkeypatch.setitem(codec.UPCASTS, 2, lambda told: {**told, "tracks": told.pop("lanes")})
+    now = codec.FORM
+    monkeypatch.setattr(codec, "FORM", now + 2)
+    monkeypatch.setitem(codec.UPCASTS, now, lambda told: {**told, "seams": told.pop("joins")})
+    monkeypatch.setitem(codec.UPCASTS, now + 1, lambda told: {**told, "tracks": told.pop("lanes")})
     old = {"joins" if name == "seams" else "lanes" if name == "tracks" else name: today[name] for name in today}
-    assert codec.decode({**old, "form": 1}) == document
-    assert codec.encode(document)["form"] == 3
+    assert codec.decode({**old, "form": now}) == document
+    assert codec.encode(document)["form"] == now + 2
+
+
+def test_a_sharp_s_that_was_softened_by_mend_is_softened_by_the_recipe_now():
+    """Of a document of the second form, and of an edit of the first version: wherever the recording lies."""
+    document = talk_document()
+    number = document.tracks[0].clips[0].recording
+    there = [any(clip.recording == number for clip in track.clips) for track in document.tracks]
+    plain = codec.encode(apply(document, "mend", {"name": "x", "recordings": [number], "amounts": {"hum": 50.0}}))
+    plain["mendings"][0]["amounts"]["sibilance"] = 40.0
+    amounts = {"hum": 50.0, "sibilance": 40.0}
+    by_edit = apply(document, "mend", {"name": "x", "recordings": [number], "amounts": amounts}, version=1)
+    for got in (codec.decode({**plain, "form": 2}), by_edit):
+        assert [track.recipe.sibilance for track in got.tracks] == [40.0 if lies else 0.0 for lies in there]
+        assert got.amounts(number) == Amounts(hum=50.0)

@@ -3,7 +3,8 @@
 import json
 import os
 import tempfile
-from dataclasses import asdict
+from collections.abc import Callable, Iterable
+from dataclasses import asdict, replace
 from pathlib import Path
 
 import numpy as np
@@ -13,23 +14,28 @@ from pampa.core.checkup.examine import examine
 from pampa.core.checkup.findings import findings
 from pampa.core.deliver.formats import Format, Kind
 from pampa.core.errors import PampaError
-from pampa.core.executor import Executor, Threads
+from pampa.core.executor import Threads
 from pampa.core.files.conform import clipped_stretches, conform, conformed_source
 from pampa.core.files.encode import encode
 from pampa.core.files.whole import whole
 from pampa.core.loudness import measure_source
 from pampa.core.loudness.measure import to_db
 from pampa.core.mend.amounts import Amounts
-from pampa.core.mend.clean import Done, Measured, measure, mended
+from pampa.core.mend.clean import Done, chain, measure, mended
 from pampa.core.mend.processes import Facts
 from pampa.core.mend.proposed import proposed
 from pampa.core.mend.region import doubt
 from pampa.core.mend.report import deeds
-from pampa.core.sound import Source
+from pampa.core.sound import FloatArray, Source
+from pampa.core.voice.recipe import UNTREATED
+from pampa.core.voice.voice_file import voice_in
 
 
-def clean_file(path: Path, out: Path, amounts: Amounts, *, auto: bool, as_json: bool) -> int:
-    """Mend `path` into `out` (WAV or FLAC, 24 bit, 48 kHz). Ends with 0; a file that cannot be read raises."""
+def clean_file(path: Path, out: Path, amounts: Amounts, *, sibilance: float, auto: bool, as_json: bool) -> int:
+    """Mend `path` into `out` (WAV or FLAC, 24 bit, 48 kHz). Ends with 0; a file that cannot be read raises.
+
+    sibilance : 0 to 100, how far a sharp s is softened at the end, as the chain of a voice does.
+    """
     if out.suffix.lower() not in (".wav", ".flac"):
         raise PampaError(f"{out.name}: mended sound is written as WAV or FLAC. Nothing was written.")
     if amounts.region and not amounts.noise_from < amounts.noise_to:  # type: ignore[operator]
@@ -41,21 +47,30 @@ def clean_file(path: Path, out: Path, amounts: Amounts, *, auto: bool, as_json: 
         source, clipped = conformed_source(folder), clipped_stretches(folder)
         if auto:
             checkup = examine(source, clipped=clipped, sides_db=facts.side_db, missing=facts.missing, executor=executor)
-            amounts = proposed(findings(checkup), amounts)
+            found = findings(checkup)
+            amounts = proposed(found, amounts)
+            sibilance = max([sibilance, *(float(each.amount or 0) for each in found if each.kind == "sibilance")])
         doubted = doubt(measure_source(source, executor).energy, amounts.region) if amounts.region else None
         measured = measure(source, amounts, Facts(clipped, executor, missing=facts.missing))
-        done, lowered_db = _write(source, amounts, measured, out, executor)
-    told = deeds(measured)
+        if sibilance:
+            recipe = replace(UNTREATED, sibilance=sibilance)
+            voice = replace(voice_in(source, executor), source=chain(source, amounts, measured))
+            done, lowered_db = _write(source, lambda: (part.sound for part in voice.treated(recipe, executor)), out)
+        else:
+            done, lowered_db = _write(source, lambda: mended(source, amounts, measured, executor), out)
+    did = {deed.process: (deed.figures, deed.words) for deed in deeds(measured)}
+    if sibilance:
+        did["sibilance"] = ({}, "sharp S softened")
     if as_json:
         row = {
-            "file": str(path), "out": str(out), "amounts": asdict(amounts),
-            "done": {deed.process: deed.figures for deed in told}, "lowered_db": lowered_db,
+            "file": str(path), "out": str(out), "amounts": {**asdict(amounts), "sibilance": sibilance},
+            "done": {process: figures for process, (figures, _) in did.items()}, "lowered_db": lowered_db,
             "warning": doubted.words if doubted else None,
             "peak_before_dbfs": _rounded(done.peak_before), "peak_after_dbfs": _rounded(done.peak_after),
         }  # fmt: skip
         print(json.dumps(row))
         return 0
-    lines = [f"  {deed.words}" for deed in told] or ["  nothing to mend was found; the sound is as it was"]
+    lines = [f"  {words}" for _, words in did.values()] or ["  nothing to mend was found; the sound is as it was"]
     if doubted:
         lines.append(f"  {doubted.words}")
     if lowered_db:
@@ -64,14 +79,13 @@ def clean_file(path: Path, out: Path, amounts: Amounts, *, auto: bool, as_json: 
     return 0
 
 
-def _write(source: Source, amounts: Amounts, measured: Measured, out: Path, executor: Executor
-           ) -> tuple[Done, float]:  # fmt: skip
+def _write(source: Source, mended_parts: Callable[[], Iterable[FloatArray]], out: Path) -> tuple[Done, float]:
     """Write the mended sound. Where it would not fit under full scale, all of it is lowered: returns by how many dB."""
     kind: Kind = "flac" if out.suffix.lower() == ".flac" else "wav"
     lowered_db = 0.0
     while True:
         done, gain = Done(), np.float32(10 ** (-lowered_db / 20))
-        parts = done.watched(source, mended(source, amounts, measured, executor))
+        parts = done.watched(source, mended_parts())
         with whole(out) as making:
             encode(
                 making, (part * gain for part in parts), Format(kind, 24), rate=source.rate, channels=source.channels

@@ -146,6 +146,23 @@ def level(
 
 
 @app.command()
+def voice(
+    source: Annotated[Path, typer.Argument(metavar="IN")], out: Annotated[Path, typer.Argument(metavar="OUT")],
+    recipe: Annotated[str, typer.Option(metavar="FILE|NAME", help="A recipe file, or a starting point.")] = "plain",
+    fitted: Annotated[bool, typer.Option("--fitted", help="Bring the tone near that of average speech.")] = False,
+    nearer: Annotated[float | None, typer.Option(min=0, max=100, help="How much nearer to bring the person.")] = None,
+    json: Json = False,
+) -> None:  # fmt: skip
+    """Treat a voice by a recipe: level, tone, bands, compressor, sibilance, warmth. OUT is as loud as IN, at 48 kHz.
+
+    Starting points: plain, boomy, boxy room, thin call, sharp, sleepy, shouts and whispers. Ends as `deliver` does.
+    """
+    from pampa.cli.voicing import treat_file
+
+    raise typer.Exit(treat_file(source, out, recipe, fit=fitted, near=nearer, as_json=json))
+
+
+@app.command()
 def align(
     reference: Path,
     files: list[Path],
@@ -204,11 +221,10 @@ def clean(
 
     amounts = Amounts(
         polarity=polarity, clipping=clipping, hum=hum, rumble=rumble, clicks=clicks, plosives=plosives, noise=noise,
-        drop_outs=drop_outs, gate=gate,
-        hiss=hiss, reverb=reverb, sibilance=sibilance, breaths=breaths, phase=phase, noise_from=noise_from,
+        drop_outs=drop_outs, gate=gate, hiss=hiss, reverb=reverb, breaths=breaths, phase=phase, noise_from=noise_from,
         noise_to=noise_to,
     )  # fmt: skip
-    raise typer.Exit(clean_file(source, out, amounts, auto=auto, as_json=json))
+    raise typer.Exit(clean_file(source, out, amounts, sibilance=sibilance, auto=auto, as_json=json))
 
 
 @app.command("find")

@@ -17,6 +17,7 @@ from pampa.core.sound import ArraySource, segments
 from pampa.core.sync.clocked import Clocked
 from pampa.core.timeline.document import Ducking
 from pampa.core.voice.chain import known_of, treat
+from pampa.core.voice.heard import Heard
 from pampa.core.voice.recipe import Recipe
 from pampa.core.voice.stages import Facts
 
@@ -24,7 +25,8 @@ from pampa.core.voice.stages import Facts
 def warm_up() -> None:
     """Run every compiled loop once in each form that it is used in."""
     sound = np.random.default_rng(1).standard_normal((9600, 2)).astype(np.float32)
-    talk = np.repeat([1e-6, 1e-2, 1e-6], 20)
+    recipe = Recipe(level=50, bands=50, warmth=50)
+    facts = Facts(-23.0, np.repeat([1e-6, 1e-2, 1e-6], 20), lambda: Heard(np.ones((50, 53)), np.ones(53)))
     with tempfile.TemporaryDirectory() as folder:
         for channels in (1, 2):
             source = ArraySource(np.ascontiguousarray(sound[:, :channels]))
@@ -33,7 +35,7 @@ def warm_up() -> None:
             mapped = ArraySource(np.memmap(path, np.float32, "r", shape=source.data.shape))
             for each in (source, mapped):
                 measure(each.data)
-                treat(each, next(segments(9600)), Recipe(level=50), known_of(Facts(-23.0, talk)))
+                treat(each, next(segments(9600)), recipe, known_of(facts, recipe))
                 Limited(each, 1.0, 0.5).read(0, 9600)
                 Clocked(each, 10.0).read(0, 9600)
                 without_hum(

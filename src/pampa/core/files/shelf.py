@@ -4,7 +4,7 @@ import io
 import zipfile
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from functools import cached_property
+from functools import cached_property, lru_cache, partial
 from pathlib import Path
 
 import numpy as np
@@ -21,10 +21,12 @@ from pampa.core.speech.level import speech_level
 from pampa.core.sync.clocked import clocked, clocked_curve
 from pampa.core.voice.chain import Known, Treated, treat
 from pampa.core.voice.chain import known_of as voice_known_of
+from pampa.core.voice.heard import Heard, heard_in
 from pampa.core.voice.stages import Facts
 
 ENERGY = "energy.npy"
 """Written last: a conformed folder with it is whole."""
+FACTS_KEPT = 32
 
 
 @dataclass(frozen=True)
@@ -40,6 +42,10 @@ class Shelf:
             return np.zeros(_silent_frames(content) * CELLS_PER_S // RATE)
         energy: Curve = np.load(self.conformed / content / ENERGY)
         return energy
+
+    def heard(self, content: str) -> Heard:
+        """What the voice in a conformed recording sounds like on the whole."""
+        return _heard(self, content)
 
     def plain(self, content: str) -> Source:
         """A conformed recording, on its own clock."""
@@ -101,8 +107,9 @@ class Opened:
 
     @cached_property
     def _known(self) -> Known:
-        energy = self.shelf.energy(self.rendition.content)
-        return voice_known_of(Facts(speech_level(energy), clocked_curve(energy, self.rendition.drift_ppm)))
+        assert self.rendition.recipe is not None
+        facts = _facts(self.shelf, self.rendition.content, self.rendition.drift_ppm)
+        return voice_known_of(facts, self.rendition.recipe)
 
     def taken(self, segment: Segment) -> Mapping[str, Curve]:
         """What each stage of the voice takes in one segment, in dB for each 20 ms; kept beside its sound."""
@@ -127,6 +134,17 @@ class Opened:
 
     def _beside(self, segment: Segment) -> Path:
         return self.shelf.treated / self.rendition.key / f"{segment.index}.taken.npz"
+
+
+@lru_cache(FACTS_KEPT)
+def _heard(shelf: Shelf, content: str) -> Heard:
+    return heard_in(shelf.plain(content), shelf.energy(content))
+
+
+@lru_cache(FACTS_KEPT)
+def _facts(shelf: Shelf, content: str, drift_ppm: float) -> Facts:
+    energy = shelf.energy(content)
+    return Facts(speech_level(energy), clocked_curve(energy, drift_ppm), partial(shelf.heard, content))
 
 
 def _silent_frames(content: str) -> int:

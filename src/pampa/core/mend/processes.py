@@ -3,8 +3,7 @@
 Faults of the recorder go first, because everything after would smear them; then what stands in every moment (hum,
 rumble); then single places (clicks, thumps, breaths, which noise reduction would take for noise); then noise and room,
 which need all that gone to be told well; then the turns of others and the pauses, which would mislead whoever
-follows the noise; then sharp S, and what a person has marked. Phase turns last: it only moves
-where the peaks lie.
+follows the noise; then what a person has marked. Phase turns last: it only moves where the peaks lie.
 """
 
 from collections.abc import Callable
@@ -29,7 +28,6 @@ from pampa.core.mend import (
     noise,
     profile,
     rotation,
-    sibilance,
     spots,
     turns,
 )
@@ -114,11 +112,6 @@ def _cut(source: Source, amounts: Amounts, facts: Facts) -> float:
 def _low(source: Source, amounts: Amounts, facts: Facts) -> float | None:
     frames = measure_frames(source, facts.executor)
     return lows.usual_low(frames, parts_of(frames))
-
-
-def _voice(source: Source, amounts: Amounts, facts: Facts) -> float | None:
-    frames = measure_frames(source, facts.executor)
-    return sibilance.usual_voice(frames, parts_of(frames))
 
 
 def _noise(source: Source, amounts: Amounts, facts: Facts) -> profile.Profile:
@@ -226,12 +219,6 @@ PROCESSES = (
         "gate", "Looking for pauses", _pauses,
         lambda source, known, amounts: Processed(
             source, partial(lowered, places=known, db=turns.GATE_DB * amounts.of("gate"), fade=turns.FADE)
-        ),
-    ),
-    Process(
-        "sibilance", "Listening for sharp S", _voice,
-        lambda source, known, amounts: Processed(
-            source, partial(sibilance.with_softer_s, usual=known, amount=amounts.of("sibilance"))
         ),
     ),
     Process(

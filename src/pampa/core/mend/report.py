@@ -12,7 +12,7 @@ DID = {
     "clipping": "{count} clipped places rebuilt", "hum": "hum at {hz:.2f} Hz, {count} harmonics subtracted",
     "rumble": "cut below {hz:.0f} Hz", "clicks": "{count} clicks taken out", "plosives": "thumps pressed down",
     "breaths": "{count} breaths lowered", "noise": "noise lowered", "reverb": "the room lowered",
-    "bleed": "{count} turns of others lowered", "gate": "{count} pauses lowered", "sibilance": "sharp S pressed down",
+    "bleed": "{count} turns of others lowered", "gate": "{count} pauses lowered",
     "spots": "single places worked on", "phase": "phase turned by {degrees:.0f} degrees",
 }  # fmt: skip
 

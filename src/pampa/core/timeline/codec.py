@@ -24,11 +24,31 @@ from pampa.core.timeline.document import (
 from pampa.core.timeline.limits import LOUDEST_DB, MOST_FRAMES, SOFTEST_DB
 from pampa.core.voice.recipe import Recipe
 
-FORM = 2
+FORM = 3
 """Of what `encode` gives. Whoever changes a field raises it, and adds a way from the old form to `UPCASTS`."""
 Plain = dict[str, Any]
+
+
+def _with_sibilance_in_recipes(old: Plain) -> Plain:
+    """A sharp s was softened by Mend, for a recording; now it is for the voice on the tracks where that lies."""
+    asked = {m["recording"]: m["amounts"]["sibilance"] for m in old.get("mendings", ()) if "sibilance" in m["amounts"]}
+
+    def softened(track: Plain) -> Plain:
+        most = max((asked.get(clip["recording"], 0.0) for clip in track["clips"]), default=0.0)
+        return {**track, "recipe": {**track["recipe"], "sibilance": most}} if most else track
+
+    mendings = [{**m, "amounts": without_sibilance(m["amounts"])} for m in old.get("mendings", ())]
+    return {**old, "tracks": [softened(track) for track in old["tracks"]], "mendings": mendings}
+
+
+def without_sibilance(amounts: Plain) -> Plain:
+    """Amounts from when Mend softened a sharp s, as they are told today."""
+    return {name: value for name, value in amounts.items() if name != "sibilance"}
+
+
 UPCASTS: dict[int, Callable[[Plain], Plain]] = {
     1: lambda old: {**old, "buses": [], "tracks": [{**track, "sends": []} for track in old["tracks"]]},
+    2: _with_sibilance_in_recipes,
 }
 
 

@@ -20,6 +20,7 @@ from pampa.core.timeline import (
     versions,
 )
 from pampa.core.timeline import parameters as told
+from pampa.core.timeline.codec import without_sibilance
 from pampa.core.timeline.document import Document
 from pampa.core.timeline.limits import hold
 
@@ -62,6 +63,10 @@ def _frames_of_clip(document: Document, given: Mapping[str, Any], frames: Length
 def _frames_of_track(document: Document, given: Mapping[str, Any], frames: Lengths) -> Parameters:
     used = sorted({clip.recording for clip in document.track(given["track"]).clips})
     return {"frames": [[recording, frames(recording)] for recording in used]}
+
+
+def _mend_without_sibilance(old: Parameters) -> Parameters:
+    return {**old, "amounts": without_sibilance(old["amounts"]), "sibilance": old["amounts"].get("sibilance")}
 
 
 NAME = ("name",)
@@ -109,7 +114,15 @@ EDITS: Mapping[str, Edit] = {
         Edit(laying.in_sequence, told.InSequence, "Joined recordings in sequence", by_page=False),
         Edit(laying.take_seat, told.TakeSeat, "Put sound on a waiting track", by_page=False),
         Edit(laying.begin, told.Begin, "Began from the pattern {name}", by_page=False),
-        Edit(mending.mend, told.Mend, "Mended {name}", words=NAME),
+        Edit(
+            mending.mend,
+            told.Mend,
+            "Mended {name}",
+            words=NAME,
+            version=2,
+            upcasts={1: _mend_without_sibilance},
+        ),
+        Edit(mending.apply_recipe, told.ApplyRecipe, "Treated by {name}", words=NAME, by_page=False),
         Edit(pruning.prune, told.Prune, "Pruned {name}", words=NAME),
         Edit(pruning.leave, told.AboutFinds, "Left {name}", words=NAME),
         Edit(pruning.reopen, told.AboutFinds, "Asked again about {name}", words=NAME),

@@ -9,6 +9,7 @@ from pampa.core.mend.amounts import Amounts, Other, amounts_of
 from pampa.core.timeline.document import Document, Mending
 from pampa.core.timeline.in_step import recordings_of
 from pampa.core.timeline.lining import distance
+from pampa.core.voice.recipe import Recipe
 
 SHORTEST_REGION_S = 0.2
 
@@ -26,8 +27,14 @@ def amounts_in(document: Document, recording: int) -> Amounts:
     return replace(amounts, among=tuple(others))
 
 
-def mend(document: Document, *, recordings: Sequence[int], amounts: Mapping[str, Any]) -> Document:
-    """Mend recordings with these amounts from now on, all of them alike; what is not named is 0."""
+def mend(document: Document, *, recordings: Sequence[int], amounts: Mapping[str, Any], sibilance: float | None = None
+         ) -> Document:  # fmt: skip
+    """Mend recordings with these amounts from now on, all of them alike; what is not named is 0.
+
+    sibilance : of edits from when Mend softened a sharp s: it goes to the voices on the tracks where they lie.
+    """
+    if sibilance is not None:
+        document = _with_sibilance(document, recordings, sibilance)
     wanted = amounts_of(amounts)
     region = wanted.region
     if region and region[1] - region[0] < SHORTEST_REGION_S:
@@ -38,3 +45,21 @@ def mend(document: Document, *, recordings: Sequence[int], amounts: Mapping[str,
     if wanted == Amounts():
         return replace(document, mendings=others)
     return replace(document, mendings=(*others, *(Mending(number, wanted) for number in recordings)))
+
+
+def apply_recipe(document: Document, *, voices: Sequence[tuple[int, Mapping[str, Any]]],
+                 mendings: Sequence[tuple[int, Mapping[str, Any]]]) -> Document:  # fmt: skip
+    """Treat the voices on tracks, and mend recordings, each as it is told, in one edit."""
+    for track_id, recipe in voices:
+        track = document.track(track_id)
+        document = document.with_track(replace(track, treated=True, recipe=Recipe(**recipe)))
+    for recording, amounts in mendings:
+        document = mend(document, recordings=[recording], amounts=amounts)
+    return document
+
+
+def _with_sibilance(document: Document, recordings: Sequence[int], amount: float) -> Document:
+    for track in document.tracks:
+        if any(clip.recording in recordings for clip in track.clips) and track.recipe.sibilance != amount:
+            document = document.with_track(replace(track, recipe=replace(track.recipe, sibilance=amount)))
+    return document

@@ -321,11 +321,24 @@ class Begin:
 
 @dataclass(frozen=True, kw_only=True)
 class Mend:
-    """Mend recordings with these amounts from now on, all of them alike."""
+    """Mend recordings with these amounts from now on, all of them alike.
+
+    sibilance : of edits from when Mend softened a sharp s; today a recipe says it.
+    """
 
     name: Words
     recordings: Annotated[list[Number], MinLen(1), MaxLen(200)]
     amounts: Amounts
+    sibilance: Annotated[float, Ge(0), Le(100)] | None = None
+
+
+@dataclass(frozen=True, kw_only=True)
+class ApplyRecipe:
+    """Treat voices by a recipe: (track, recipe of its voice) and (recording, amounts of Mend), all at once."""
+
+    name: Words
+    voices: list[list[Any]]
+    mendings: list[list[Any]]
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -2,23 +2,30 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 
 from pampa.core.sound import Curve, FloatArray, Segment, Source
 from pampa.core.voice.recipe import Recipe
-from pampa.core.voice.stages import CELL, STAGES, Facts, Knowledge, Stretch
+from pampa.core.voice.stages import CELL, STAGES, Facts, Knowledge, Stage, Stretch
 
-VERSION = 2
+VERSION = 3
 """Raised whenever the same recipe would give other samples, so that nothing old is taken from a cache."""
 
 Known = Mapping[str, Knowledge]
 """By the names of stages, what they know of the recording."""
 
 
-def known_of(facts: Facts) -> Known:
-    """What every stage must know of a recording."""
-    return {stage.name: stage.measure(facts) for stage in STAGES}
+def known_of(facts: Facts, recipe: Recipe) -> Known:
+    """What the stages that a recipe asks for must know of a recording."""
+    return {stage.name: _knowledge(stage, facts) for stage in STAGES if stage.is_on(recipe)}
+
+
+@lru_cache(128)
+def _knowledge(stage: Stage, facts: Facts) -> Knowledge:
+    """What a stage must know, worked out once: a recipe is changed more often than a recording."""
+    return stage.measure(facts)
 
 
 @dataclass(frozen=True, eq=False)
@@ -32,22 +39,30 @@ class Treated:
     taken: Mapping[str, Curve]
 
 
-def treat(source: Source, segment: Segment, recipe: Recipe, known: Known) -> Treated:
+def treat(source: Source, segment: Segment, recipe: Recipe, known: Known, *, only: str | None = None) -> Treated:
     """One segment after all stages that the recipe asks for.
 
-    They settle together over the longest of their run-ins; before the beginning of a recording there is silence.
+    Each settles before the one after it begins to; before the beginning of a recording there is silence.
     Whatever order segments are computed in, they come out the same.
+
+    only : the name of a stage that is on, for the sound that it takes away, exactly what comes out of it less than
+    goes in: as loud as it is there, with nothing done to it by the stages after it.
     """
     stages = [stage for stage in STAGES if stage.is_on(recipe)]
-    run_in = max((stage.run_in for stage in stages), default=0)
+    if only is not None:
+        stages = stages[: [stage.name for stage in stages].index(only) + 1]
+    run_in = sum(stage.run_in for stage in stages)
     sound = source.read(segment.start - run_in, segment.stop + sum(stage.look_ahead for stage in stages))
     sound = np.array(sound)  # a source may hand out what is its own
     taken = {}
     first, cells = run_in // CELL, -(-(segment.stop - segment.start) // CELL)
     for stage in stages:
+        before = sound.copy() if stage.name == only else sound
         sound, curve = stage.work(Stretch(sound, segment.start - run_in), known[stage.name], recipe)
         if curve is not None:
             taken[stage.name] = curve[first : first + cells]
+        if stage.name == only:
+            sound = before - sound
     return Treated(np.ascontiguousarray(sound[run_in : run_in + segment.stop - segment.start]), taken)
 
 

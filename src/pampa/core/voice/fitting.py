@@ -34,6 +34,7 @@ REST = 0.4
 REACHES_HZ = {"body": (200.0, 380.0), "middle": (650.0, 1300.0), "upper": (2000.0, 3600.0)}
 """Apart, so that no two bands pull against one another."""
 STEP_DB = 0.5
+CORRECTED_DB, BAND_DB = 3.0, 12.0
 
 
 def goal_db(hz: Curve) -> Curve:
@@ -42,11 +43,12 @@ def goal_db(hz: Curve) -> Curve:
     return levels
 
 
-def distance_db(hz: Curve, speech_db: Curve, room_db: Curve) -> tuple[Curve, Curve]:
-    """How far a voice lies under average speech at each frequency in FITTED_HZ, smoothed to a third of an octave.
+def distance_db(hz: Curve, speech_db: Curve, room_db: Curve, goal: Curve | None = None) -> tuple[Curve, Curve]:
+    """How far a voice lies under a goal at each frequency in FITTED_HZ, smoothed to a third of an octave.
 
-    hz, speech_db, room_db : bands of a constant share of their frequency, as a check-up has them: where somebody
-    speaks, and the room alone. Returns distances in dB, with a mean of 0, and weights: 0 where the room is in the way.
+    hz, speech_db, room_db : bands of a constant share of their frequency: where somebody speaks, and the room alone.
+    goal : levels in dB at those frequencies, but for a constant; None for average speech. Returns distances in dB, with
+    a mean of 0, and weights: 0 where the room is in the way.
     """
     power = np.maximum(10 ** (speech_db / 10) - 10 ** (room_db / 10), 1e-20)
     near = (np.abs(np.log(hz[:, None] / hz)) < np.log(THIRD_OCTAVE)).astype(np.float64)
@@ -54,7 +56,7 @@ def distance_db(hz: Curve, speech_db: Curve, room_db: Curve) -> tuple[Curve, Cur
     lowest = hz[np.argmax(speech_db > speech_db.max() - UNDER_VOICE_DB)]
     told = (speech_db - room_db > OVER_ROOM_DB) & (hz >= lowest)
     weights = (told & (hz >= FITTED_HZ[0]) & (hz <= FITTED_HZ[1])).astype(np.float64)
-    apart = goal_db(hz) - smooth
+    apart = (goal_db(hz) if goal is None else goal) - smooth
     if weights.sum():
         apart = apart - (weights @ apart) / weights.sum()
     return apart, weights
@@ -94,6 +96,33 @@ def fitted(recipe: Recipe, hz: Curve, speech_db: Curve, room_db: Curve) -> Recip
     shapes = {f"{name}_q": getattr(start, f"{name}_q") for name in bells}
     shelves = {"lows_hz": start.lows_hz, "presence_hz": start.presence_hz}
     return replace(recipe, **told, **shapes, **shelves)
+
+
+def corrected(recipe: Recipe, hz: Curve, speech_db: Curve, room_db: Curve, goal: Curve) -> Recipe:
+    """The recipe with its bands moved by 3 dB at most, so that a voice that it leaves as `speech_db` comes near `goal`.
+
+    Bands stay where they are; what they do together is solved for at once. All as for `distance_db`.
+    """
+    apart, weights = distance_db(hz, speech_db, room_db, goal)
+    if weights.sum() < 8:
+        return recipe
+    names = [band.name for band in BANDS]
+    now = response_db(recipe, hz)
+
+    def moved(by: Curve) -> Recipe:
+        gains = {
+            f"{name}_db": float(np.clip(getattr(recipe, f"{name}_db") + db, -BAND_DB, BAND_DB))
+            for name, db in zip(names, by, strict=False)
+        }
+        return replace(recipe, **gains)
+
+    def missing(by: Curve) -> Curve:
+        left = (apart - (response_db(moved(by), hz) - now) - by[-1]) * weights
+        return np.concatenate([left, REST * by[:-1]])
+
+    most = np.array([CORRECTED_DB] * len(names) + [np.inf])
+    by = scipy.optimize.least_squares(missing, np.zeros(most.size), bounds=(-most, most), max_nfev=60).x
+    return moved(np.round(by / STEP_DB) * STEP_DB)
 
 
 def response_db(recipe: Recipe, hz: Curve) -> Curve:

@@ -9,6 +9,7 @@ from pampa.core.loudness.gating import to_energy, to_lufs
 from pampa.core.loudness.parts import CELLS_PER_S
 from pampa.core.sound import RATE, Curve, FloatArray
 from pampa.core.speech.phrases import Phrase, phrases_of
+from pampa.core.voice import kernels
 
 SLOPE_DB_PER_S = 12.0
 MOST_DB = 15.0
@@ -42,16 +43,15 @@ def level_gain_db(energy: Curve) -> Curve:
 
 
 def along(gain_db: Curve, start: int, stop: int, rate: int = RATE) -> FloatArray:
-    """The linear gain of frames `start` to `stop`, straight in dB between the middles of the cells of a curve."""
+    """The linear gain of frames `start` to `stop`, on straight lines between the middles of the cells of a curve."""
     cell = rate / CELLS_PER_S
     if not gain_db.size:
         return np.ones(stop - start, np.float32)
-    places = (np.arange(start, stop) + 0.5) / cell - 0.5
     # Only what lies around, since a curve may be hours long; its cells keep their numbers: any range has the same bits.
     first = min(max(int(start / cell) - 2, 0), gain_db.size - 1)
     last = max(min(int(stop / cell) + 3, gain_db.size), first + 1)
-    gain = 10 ** (np.interp(places, np.arange(first, last), gain_db[first:last]) / 20)
-    return gain.astype(np.float32)
+    gain: FloatArray = kernels.ramp(10 ** (gain_db[first:last] / 20), first, cell, start, stop - start)
+    return gain
 
 
 def told(taken: Curve) -> str:

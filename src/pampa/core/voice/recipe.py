@@ -23,7 +23,10 @@ class Recipe:
     lows_db : shelf under lows_hz, where a close voice is warm.
     body_db : bell where rooms and close microphones pile up. middle_db : bell where a box or a nose is heard.
     upper_db : bell where words are told apart. presence_db : shelf above, where words become clear.
+    bands : how far body, middle and upper are held where they usually stand to one another.
     ratio : of the compressor; 1 leaves it out. Its threshold follows the measured speech level.
+    sibilance : how far a sharp s is brought down. warmth : how much of a second and a third harmonic.
+    nearer : how much nearer the person was brought by setting all of these at once; it does nothing by itself.
     """
 
     low_cut_hz: LowCutHz = 80.0
@@ -43,3 +46,11 @@ class Recipe:
     upper_q: Q = 0.9
     presence_hz: Hz = 4500.0
     high_cut_hz: HighCutHz = 0.0
+    bands: Amount = 0.0
+    sibilance: Amount = 0.0
+    warmth: Amount = 0.0
+    nearer: Amount = 0.0
+
+
+UNTREATED = Recipe(low_cut_hz=0.0, body_db=0.0, presence_db=0.0, ratio=1.0)
+"""Every stage is off: the samples stay the very same."""

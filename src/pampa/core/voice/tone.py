@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from pampa.core.sound import FloatArray
+from pampa.core.sound import RATE, Curve, FloatArray
 from pampa.core.voice import equaliser, kernels
 from pampa.core.voice.equaliser import Section
 from pampa.core.voice.recipe import Recipe
@@ -46,6 +46,15 @@ def toned(sound: FloatArray, recipe: Recipe) -> FloatArray:
     """The sound with its tone, in place: shape (frames, channels)."""
     kernels.filter_sections(sound, np.array(sections(recipe), np.float64))
     return sound
+
+
+def power_response(recipe: Recipe, hz: Curve) -> Curve:
+    """The factor by which the tone of a recipe changes the power at each frequency."""
+    z = np.exp(-2j * np.pi * hz / RATE)
+    response: Curve = np.ones(hz.size)
+    for b0, b1, b2, a1, a2 in sections(recipe):
+        response = response * np.abs((b0 + b1 * z + b2 * z * z) / (1 + a1 * z + a2 * z * z)) ** 2
+    return response
 
 
 def told(recipe: Recipe) -> str:
