@@ -7,21 +7,26 @@ from pampa.core.compiled import compiled
 
 @compiled()
 def filter_sections(sound, sections):  # type: ignore[no-untyped-def]
-    """Cascade of second-order sections (transposed direct form II) over each channel, starting at rest: in place."""
+    """Cascade of second-order sections (transposed direct form II) over each channel, starting at rest: in place.
+
+    Every sample goes through all sections before the next one comes: a processor works on several at once.
+    """
+    one, two = np.zeros(sections.shape[0]), np.zeros(sections.shape[0])
     for c in range(sound.shape[1]):
-        for k in range(sections.shape[0]):
-            b0, b1, b2, a1, a2 = sections[k]
-            s1 = s2 = 0.0
-            for i in range(sound.shape[0]):
-                x = np.float64(sound[i, c])
-                y = b0 * x + s1
-                s1 = b1 * x - a1 * y + s2
-                s2 = b2 * x - a2 * y
-                if abs(y) < 1e-25:
-                    y = 0.0  # rings out without denormals
-                    if abs(s1) < 1e-25:
-                        s1 = s2 = 0.0
+        one[:] = 0.0
+        two[:] = 0.0
+        for first in range(0, sound.shape[0], 256):
+            for i in range(first, min(first + 256, sound.shape[0])):
+                y = np.float64(sound[i, c])
+                for k in range(sections.shape[0]):
+                    x = y
+                    y = sections[k, 0] * x + one[k]
+                    one[k] = sections[k, 1] * x - sections[k, 3] * y + two[k]
+                    two[k] = sections[k, 2] * x - sections[k, 4] * y
                 sound[i, c] = y
+            for k in range(sections.shape[0]):  # what rings out ends without denormal numbers
+                if abs(one[k]) + abs(two[k]) < 1e-25:
+                    one[k] = two[k] = 0.0
 
 
 @compiled()
