@@ -23,7 +23,8 @@ class Rendition:
 
     content : of the conformed recording, told by its hash and channels. drift_ppm : of its clock, taken out.
     amounts, measured : how it is mended, and the processes that have been measured for it: the others do nothing yet.
-    recipe : of its voice; None leaves it as it is.
+    recipe : of its voice; None leaves it as it is. taken : a stage of the voice that is on, for the sound that it
+    takes away.
     """
 
     content: str
@@ -31,6 +32,7 @@ class Rendition:
     amounts: Amounts = field(default_factory=Amounts)
     measured: frozenset[str] = frozenset()
     recipe: Recipe | None = None
+    taken: str | None = None
 
     @cached_property
     def key(self) -> str:
@@ -40,11 +42,13 @@ class Rendition:
             told += f" {MENDS_VERSION} {astuple(self.amounts)} {sorted(self.measured)}"
         if self.recipe is not None:
             told += f" {CHAIN_VERSION} {astuple(self.recipe)}"
+        if self.taken is not None:
+            told += f" taken by {self.taken}"
         return hashlib.sha256(told.encode()).hexdigest()[:32]
 
     @cached_property
     def _hash(self) -> int:
-        return hash((self.content, self.drift_ppm, self.amounts, self.measured, self.recipe))
+        return hash((self.content, self.drift_ppm, self.amounts, self.measured, self.recipe, self.taken))
 
     def __hash__(self) -> int:
         return self._hash

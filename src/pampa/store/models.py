@@ -103,15 +103,32 @@ class Pattern(Base):
     created: Mapped[datetime] = mapped_column(default=now)
 
 
-class MendRecipe(Base):
-    """How somebody's recordings are mended, kept by name. amounts : without what belongs to single places."""
+class KeptRecipe(Base):
+    """How somebody's recordings are mended and their voice treated, kept by name.
 
-    __tablename__ = "mend_recipes"
+    amounts : of Mend, without what belongs to single places. voice : settings of the chain by their names. Both hold
+    only what the recipe sets: an empty one leaves that part as it is.
+    """
+
+    __tablename__ = "recipes"
     id: Mapped[int] = mapped_column(primary_key=True)
     show_id: Mapped[int] = mapped_column(ForeignKey("shows.id"), index=True)
     person: Mapped[str]
     name: Mapped[str]
     amounts: Mapped[dict[str, Any]]
+    voice: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    created: Mapped[datetime] = mapped_column(default=now)
+
+
+class LikenessRow(Base):
+    """What a person sounded like in an episode when it last went out. heard: a Likeness."""
+
+    __tablename__ = "likenesses"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    show_id: Mapped[int] = mapped_column(ForeignKey("shows.id"), index=True)
+    episode_id: Mapped[int] = mapped_column(ForeignKey("episodes.id"), index=True)
+    person: Mapped[str]
+    heard: Mapped[dict[str, Any]]
     created: Mapped[datetime] = mapped_column(default=now)
 
 

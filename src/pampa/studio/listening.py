@@ -2,12 +2,14 @@
 
 import threading
 from collections import OrderedDict
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 import numpy as np
 from cachetools import LRUCache
 
 from pampa.core.deliver.limiter import Limited
+from pampa.core.errors import EditRefused
 from pampa.core.executor import Executor, Urgency, urgent
 from pampa.core.loudness import Loudness, LoudnessPart, summarise
 from pampa.core.loudness.gating import short_term_curve
@@ -24,6 +26,8 @@ from pampa.core.sync.clocked import clocked_curve
 from pampa.core.timeline.cutting import put_back, take_out
 from pampa.core.timeline.document import Document
 from pampa.core.timeline.mending import amounts_in
+from pampa.core.voice.recipe import Recipe
+from pampa.core.voice.stages import STAGES
 from pampa.studio.editing import Editing, State
 from pampa.studio.events import Event, Events
 from pampa.studio.sounds import Sounds
@@ -65,14 +69,19 @@ class Listening:
         self._standing: dict[int, Standing] = {}
         self._measuring: set[int] = set()
 
-    def mix(self, state: State, *, treated: bool = True, only: frozenset[int] = frozenset()) -> Mix:
-        """The mix of an episode at a state."""
+    def mix(self, state: State, *, treated: bool = True, only: frozenset[int] = frozenset(),
+            taken: tuple[int, str] | None = None) -> Mix:  # fmt: skip
+        """The mix of an episode at a state. taken : what a stage takes from the voice on a track, and nothing else."""
         # With more known of a recording, the same document sounds otherwise.
-        key = (state.episode_id, state.revision, state.supposed, treated, only, self._sounds.mends.version)
+        key = (state.episode_id, state.revision, state.supposed, treated, only, taken, self._sounds.mends.version)
         with self._lock:
             if key in self._mixes:
                 return self._mixes[key]
-        made = self._mixed(state.document, treated, only)
+        if taken is not None:
+            _check_taken(state.document, *taken)
+            made = self._mixed(state.document, True, frozenset([taken[0]]), taken[1])
+        else:
+            made = self._mixed(state.document, treated, only)
         with self._lock:
             self._mixes[key] = made
         return made
@@ -84,19 +93,22 @@ class Listening:
 
     def sound(self, episode_id: int, *, start: int, frames: int, speed: float = 1.0, tail: int | None = None,
               treated: bool = True, only: frozenset[int] = frozenset(), gain_db: float = 0.0,
-              open_seam: int | None = None, without: tuple[int, int] | None = None) -> Chunk:  # fmt: skip
+              open_seam: int | None = None, without: tuple[int, int] | None = None,
+              instead: Mapping[int, Recipe] | None = None, taken: tuple[int, str] | None = None) -> Chunk:  # fmt: skip
         """A piece of the episode for the player, after the loudness gain and under the limiter.
 
         open_seam : a seam that is heard as if it had been put back. without : a range that is heard as if it had been
-        taken out.
+        taken out. instead : by track, a recipe that is heard as if it were the track's. taken : a track and a stage of
+        its voice, to hear alone what that takes away, as loud as it lies in the mix.
         """
-        state = self._editing.state(episode_id)
+        state = _with_recipes(self._editing.state(episode_id), instead or {})
         if open_seam is not None:
-            state = replace(state, document=put_back(state.document, seam=open_seam), supposed=("open", open_seam))
+            supposed = (*state.supposed, "open", open_seam)
+            state = replace(state, document=put_back(state.document, seam=open_seam), supposed=supposed)
         elif without is not None:
             document = take_out(state.document, start=without[0], stop=without[1])
-            state = replace(state, document=document, supposed=("without", *without))
-        mix = self.mix(state, treated=treated, only=only)
+            state = replace(state, document=document, supposed=(*state.supposed, "without", *without))
+        mix = self.mix(state, treated=treated, only=only, taken=taken)
         heard = Limited(mix, db_to_gain(gain_db), db_to_gain(CEILING_DBTP))
         frames = min(frames, LONGEST_S * RATE)
         if speed == 1.0:
@@ -152,7 +164,7 @@ class Listening:
         self._standing[state.episode_id] = standing
         return standing
 
-    def _mixed(self, document: Document, treated: bool, only: frozenset[int]) -> Mix:
+    def _mixed(self, document: Document, treated: bool, only: frozenset[int], taken: str | None = None) -> Mix:
         heard: dict[tuple[int, int], Rendition] = {}
         levels: dict[Rendition, float] = {}
         frames: dict[int, int] = {}
@@ -167,10 +179,13 @@ class Listening:
                     )
                 else:
                     sound = self._sounds.rendition(recording, drift_ppm=drift_ppm)
+                level_db = self._sounds.level_db(recording, sound) if track.linked else 0.0
+                if taken and track.id in only:
+                    sound = replace(sound, taken=taken)
                 heard[track.id, recording] = sound
                 frames[recording] = self._sounds.opened(sound).frames
                 if track.linked:
-                    levels[sound] = self._sounds.level_db(recording, sound)
+                    levels[sound] = level_db
                     if tone := self._sounds.tone(recording, drift_ppm):
                         tones[recording] = tone
                     activity[recording] = clocked_curve(self._sounds.analysis(recording).activity, drift_ppm)
@@ -178,3 +193,18 @@ class Listening:
         ducked = any(lane.ducked for lane in plan.lanes)
         ducking = ducking_db(talk_curve(document, activity), document.ducking) if ducked else np.zeros(0)
         return Mix(plan, {sound: self._sounds.opened(sound) for sound in set(heard.values())}, ducking)
+
+
+def _with_recipes(state: State, recipes: Mapping[int, Recipe]) -> State:
+    """The episode as if its voices were treated otherwise."""
+    document = state.document
+    for number, recipe in recipes.items():
+        document = document.with_track(replace(document.track(number), recipe=recipe, treated=True))
+    return replace(state, document=document, supposed=(*state.supposed, *sorted(recipes.items()))) if recipes else state
+
+
+def _check_taken(document: Document, number: int, stage: str) -> None:
+    track = document.track(number)
+    found = next((each for each in STAGES if each.name == stage), None)
+    if found is None or not track.treated or not track.linked or not found.is_on(track.recipe):
+        raise EditRefused(f"That stage is off for {track.name}, so it takes nothing that could be heard.")

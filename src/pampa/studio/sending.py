@@ -22,6 +22,7 @@ from pampa.store.models import Delivery
 from pampa.studio.editing import Editing, ordered, packed
 from pampa.studio.events import Event, Events
 from pampa.studio.jobs import Jobs, Progress
+from pampa.studio.likenesses import Likenesses
 from pampa.studio.listening import Listening
 from pampa.studio.shows import Shows
 
@@ -30,9 +31,10 @@ class Sending:
     """Deliveries of all episodes."""
 
     def __init__(self, sessions: Sessions, media: Media, jobs: Jobs, events: Events, editing: Editing,
-                 listening: Listening, shows: Shows, executor: Executor) -> None:  # fmt: skip
+                 listening: Listening, shows: Shows, likenesses: Likenesses, executor: Executor) -> None:  # fmt: skip
         self._sessions, self._media, self._jobs, self._events = sessions, media, jobs, events
         self._editing, self._listening, self._shows, self._executor = editing, listening, shows, executor
+        self._likenesses = likenesses
         jobs.register("deliver", self._deliver)
 
     def start(self, episode_id: int, *, fmt: Format, aim: Aim, mono: bool, tags: Tags) -> int:
@@ -84,6 +86,7 @@ class Sending:
 
         sheet = deliver(source, path, fmt, aim, tags=tags, executor=self._executor, progress=told)
         self._keep(episode_id, job_id, file, name, state.revision, sheet)
+        self._likenesses.remember(state)
 
     def _keep(self, episode_id: int, job_id: int, file: str, name: str, revision: int, sheet: DeliverySheet) -> None:
         with self._sessions.begin() as session:

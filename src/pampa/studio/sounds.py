@@ -28,6 +28,7 @@ from pampa.core.room_tone import Tone, quiet_place
 from pampa.core.sound import RATE, SEGMENT_S, Curve, Segment, Source, segments
 from pampa.core.speech.level import speech_activity, speech_level
 from pampa.core.sync.clocked import clocked_curve, clocked_frames
+from pampa.core.voice.heard import Heard, heard_in
 from pampa.core.voice.recipe import Recipe
 from pampa.store.database import Sessions
 from pampa.store.media import Media
@@ -39,6 +40,7 @@ COMMON_LEVEL_LUFS = -21.0
 """Everybody's speech is brought to this loudness in the mix, measured in one channel."""
 QUIETEST_LIFTED_LUFS = -60.0
 OPENED_KEPT = 4096
+HEARD_KEPT = 64
 GONE = "gone"
 """The state of a recording whose original was deleted for good."""
 
@@ -82,6 +84,7 @@ class Sounds:
         self._opened: LRUCache[Rendition, Opened] = LRUCache(OPENED_KEPT)
         self._analyses: dict[str, Analysis] = {}
         self._levels: dict[str, float | None] = {}
+        self._heard: LRUCache[Rendition, Heard] = LRUCache(HEARD_KEPT)
         self._keys: dict[int, str] = {}
         self.mends = Mends(executor)
 
@@ -219,6 +222,27 @@ class Sounds:
             return False
         return self.mends.lacks(self.folder(recording_id), amounts)
 
+    def heard(self, recording_id: int) -> Heard:
+        """What the voice in a recording sounds like on the whole, as it was recorded."""
+        return self._shelf.heard(self._ready(recording_id))
+
+    def heard_treated(self, recording_id: int, treated: Opened) -> Heard:
+        """The same after its chain, over the segments that its level is measured over."""
+        known = self._heard.get(treated.rendition)
+        if known is None:
+            energy = clocked_curve(self.analysis(recording_id).energy, treated.rendition.drift_ppm)
+            chosen = np.zeros(energy.size)
+            for segment in _most_speech(self.analysis(recording_id).activity, treated.frames):
+                cells = slice(segment.index * SEGMENT_S * CELLS_PER_S, (segment.index + 1) * SEGMENT_S * CELLS_PER_S)
+                chosen[cells] = energy[cells]
+            known = self._heard[treated.rendition] = heard_in(treated, chosen)
+        return known
+
+    def treated_energy(self, recording_id: int, treated: Opened) -> Curve:
+        """K-weighted mean square of each 20 ms of those segments, one after another."""
+        chosen = _most_speech(self.analysis(recording_id).activity, treated.frames)
+        return np.concatenate([p.energy for p in self._executor.map(partial(_measured_alone, treated), chosen)])
+
     def level_db(self, recording_id: int, rendition: Rendition) -> float:
         """The gain that brings a person to the common speech level in a rendition of their recording.
 
@@ -238,10 +262,8 @@ class Sounds:
             if path.exists():
                 self._levels[rendition.key] = json.loads(path.read_text())
             else:
-                treated = self.opened(rendition)
-                chosen = _most_speech(self.analysis(recording_id).activity, treated.frames)
-                parts = self._executor.map(partial(_measured_alone, treated), chosen)
-                self._levels[rendition.key] = speech_level(np.concatenate([part.energy for part in parts]))
+                energy = self.treated_energy(recording_id, self.opened(rendition))
+                self._levels[rendition.key] = speech_level(energy)
                 keep_whole(path, json.dumps(self._levels[rendition.key]).encode())
         return self._levels[rendition.key]
 

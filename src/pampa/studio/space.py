@@ -26,8 +26,9 @@ from pampa.store.models import (
     FindsRow,
     Job,
     JournalEntry,
+    KeptRecipe,
+    LikenessRow,
     Lining,
-    MendRecipe,
     Pattern,
     Piece,
     Recording,
@@ -50,7 +51,7 @@ TRIM_EVERY_S = 60.0
 TO_DELETE = "to delete"
 OLD_MAKING = (".making", "copy-")
 """What half-made things were called in release 0.1.0."""
-OF_EPISODES = (JournalEntry, Snapshot, Version, Delivery, Job, FindsRow, Lining, Upload)
+OF_EPISODES = (JournalEntry, Snapshot, Version, Delivery, Job, FindsRow, LikenessRow, Lining, Upload)
 
 
 @dataclass(frozen=True)
@@ -167,7 +168,7 @@ class Space:
             episodes = self._archived_show(session, show_id)
             freed = self._freed(session, _recordings_of(session, episodes), episodes)
             self._delete_rows(session, episodes)
-            for table in (Pattern, MendRecipe):
+            for table in (Pattern, KeptRecipe):
                 session.execute(delete(table).where(table.show_id == show_id))
             session.execute(delete(Show).where(Show.id == show_id))
         self._delete_files()

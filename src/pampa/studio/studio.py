@@ -17,6 +17,7 @@ from pampa.studio.finding import Finding
 from pampa.studio.jobs import Jobs
 from pampa.studio.joins import Joins
 from pampa.studio.larder import Larder
+from pampa.studio.likenesses import Likenesses
 from pampa.studio.lining_up import LiningUp
 from pampa.studio.listening import Listening
 from pampa.studio.mending import Mending
@@ -31,6 +32,7 @@ from pampa.studio.sounds import Sounds
 from pampa.studio.space import Space
 from pampa.studio.uploads import Uploads
 from pampa.studio.versions import Versions
+from pampa.studio.voice_curves import VoiceCurves
 from pampa.studio.voices import Voices
 
 __all__ = ["FOLDERS", "IN_USE", "InUse", "Studio"]
@@ -82,13 +84,16 @@ class Studio:
         self.patterns = Patterns(sessions, self.shows, self.editing, self.recordings, self.larder)
         self.recipes = Recipes(sessions, self.shows, self.editing)
         self.checking_up = CheckingUp(sessions, self.jobs, self.events, self.sounds, executor)
-        self.voices = Voices(self.editing, self.sounds, self.checking_up, executor)
+        self.voices = Voices(self.editing, self.sounds, executor)
+        self.voice_curves = VoiceCurves(self.editing, self.sounds, executor)
+        self.likenesses = Likenesses(sessions, self.shows, self.editing, self.sounds, self.voices)
         self.lining_up = LiningUp(sessions, self.jobs, self.events, self.editing, self.sounds)
         self.mending = Mending(sessions, self.jobs, self.events, self.shows, self.editing, self.sounds)
         self.finding = Finding(sessions, self.jobs, self.events, self.editing, self.sounds)
         self.sending = Sending(
-            sessions, self.media, self.jobs, self.events, self.editing, self.listening, self.shows, executor
-        )
+            sessions, self.media, self.jobs, self.events, self.editing, self.listening, self.shows, self.likenesses,
+            executor,
+        )  # fmt: skip
         self.desk = Desk(self.editing, self.recordings, self.lining_up, self.sending, self.listening, self.sounds)
         self.versions = Versions(sessions, self.editing)
         self.joins = Joins(self.jobs, self.events, self.editing, self.sounds, self.listening, self.finding)

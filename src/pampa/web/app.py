@@ -28,6 +28,7 @@ from pampa.web.routes import (
     sending,
     shows,
     space,
+    voices,
 )
 from pampa.web.schemas import ErrorBody
 from pampa.web.security import Guard
@@ -71,6 +72,7 @@ def create_app(studio: Studio) -> FastAPI:
         mending,
         finding,
         listening,
+        voices,
         sending,
         space,
         events,

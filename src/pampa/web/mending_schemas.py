@@ -1,8 +1,6 @@
 """What goes over the wire about Mend."""
 
-from typing import Annotated
-
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, Field
 
 from pampa.studio.mending import Report
 from pampa.web.schemas import AmountsBody, Told
@@ -43,23 +41,6 @@ class CostOut(Told):
     floor_before_dbfs: float | None = Field(description="Level where nobody speaks, as recorded.")
     floor_after_dbfs: float | None
     speech_change_db: float = Field(description="By how much speech became louder; less than 0: softer.")
-
-
-class NewMendRecipe(BaseModel):
-    """What a recipe is to be called."""
-
-    model_config = ConfigDict(extra="forbid", json_schema_extra={"examples": [{"name": "Anders, kitchen"}]})
-
-    name: Annotated[str, Field(max_length=120)]
-
-
-class MendRecipeOut(Told):
-    """Amounts kept by name."""
-
-    id: int
-    person: str = Field(description="Whose recording it was made for.", examples=["Anders Quill"])
-    name: str = Field(examples=["Anders, kitchen"])
-    amounts: AmountsBody
 
 
 class ReportOut(BaseModel):

@@ -126,7 +126,7 @@ class Opened:
 
     def _treated(self, segment: Segment) -> Treated:
         assert self.rendition.recipe is not None
-        treated = treat(self._untreated, segment, self.rendition.recipe, self._known)
+        treated = treat(self._untreated, segment, self.rendition.recipe, self._known, only=self.rendition.taken)
         packed = io.BytesIO()
         np.savez(packed, **{name: curve.astype(np.float32) for name, curve in treated.taken.items()})  # type: ignore[arg-type]
         keep_whole(self._beside(segment), packed.getvalue())

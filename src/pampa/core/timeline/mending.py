@@ -48,8 +48,11 @@ def mend(document: Document, *, recordings: Sequence[int], amounts: Mapping[str,
 
 
 def apply_recipe(document: Document, *, voices: Sequence[tuple[int, Mapping[str, Any]]],
-                 mendings: Sequence[tuple[int, Mapping[str, Any]]]) -> Document:  # fmt: skip
-    """Treat the voices on tracks, and mend recordings, each as it is told, in one edit."""
+                 mendings: Sequence[tuple[int, Mapping[str, Any]]], gains: Sequence[tuple[int, float]] | None = None
+                 ) -> Document:  # fmt: skip
+    """Treat the voices on tracks, mend recordings, and set the gains of tracks, each as it is told, in one edit."""
+    for track_id, gain_db in gains or ():
+        document = document.with_track(replace(document.track(track_id), gain_db=gain_db))
     for track_id, recipe in voices:
         track = document.track(track_id)
         document = document.with_track(replace(track, treated=True, recipe=Recipe(**recipe)))

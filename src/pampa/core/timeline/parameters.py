@@ -334,11 +334,12 @@ class Mend:
 
 @dataclass(frozen=True, kw_only=True)
 class ApplyRecipe:
-    """Treat voices by a recipe: (track, recipe of its voice) and (recording, amounts of Mend), all at once."""
+    """Treat voices by a recipe: (track, recipe of its voice), (recording, amounts of Mend) and (track, gain in dB)."""
 
     name: Words
     voices: list[list[Any]]
     mendings: list[list[Any]]
+    gains: list[list[float]] | None = None
 
 
 @dataclass(frozen=True, kw_only=True)

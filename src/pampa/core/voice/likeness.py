@@ -25,11 +25,14 @@ class Likeness:
     spread_lu: float | None
     floor_lufs: float | None
     spectrum_db: tuple[float, ...]
-    gain_db: float = 0.0
+    gain_db: float
 
 
-def likeness_of(heard: Heard, energy: Curve, gain_db: float) -> Likeness:
-    """A voice as it goes out. energy : of each 20 ms where it was measured. gain_db : all that the mix adds to it."""
+def likeness_of(heard: Heard, energy: Curve, added_db: float, gain_db: float) -> Likeness:
+    """A voice as it goes out. energy : of each 20 ms where it was measured. added_db : all that the mix adds to it.
+
+    gain_db : what of that a person has set on the track.
+    """
     phrases = phrases_of(energy)
     levels = np.array([phrase.lufs for phrase in phrases])
     weights = np.array([phrase.stop - phrase.start for phrase in phrases], np.float64)
@@ -42,8 +45,8 @@ def likeness_of(heard: Heard, energy: Curve, gain_db: float) -> Likeness:
         spread = round(high - low, 1)
     sounding = energy[energy > 0]
     floor = to_lufs(float(np.percentile(sounding, 5))) if sounding.size else None
-    speech_lufs, floor_lufs = (None if value is None else round(value + gain_db, 1) for value in (speech, floor))
-    return Likeness(speech_lufs, spread, floor_lufs, spectrum_db(heard))
+    speech_lufs, floor_lufs = (None if value is None else round(value + added_db, 1) for value in (speech, floor))
+    return Likeness(speech_lufs, spread, floor_lufs, spectrum_db(heard), gain_db)
 
 
 def spectrum_db(heard: Heard) -> tuple[float, ...]:

@@ -3,14 +3,16 @@
 from typing import Annotated
 
 from fastapi import APIRouter, Query, Response
+from pydantic import TypeAdapter, ValidationError
 
-from pampa.web.change_schemas import EpisodeChange
+from pampa.core.errors import EditRefused
+from pampa.core.voice.recipe import Recipe
 from pampa.web.routes.deps import Frame, Id, WithStudio
-from pampa.web.routes.episodes import change_of
-from pampa.web.schemas import Revision, StandingOut
+from pampa.web.schemas import RecipeBody, StandingOut
 
 router = APIRouter(prefix="/episodes/{episode_id}", tags=["listening"])
 
+INSTEAD = TypeAdapter(dict[int, RecipeBody])
 SOUND = {200: {"content": {"audio/x-pcm-float32": {}}, "description": "Little-endian float32, stereo, 48 kHz."}}
 
 
@@ -21,35 +23,32 @@ def sound(
     speed: Annotated[float, Query(ge=0.5, le=2.5)] = 1.0, tail: Frame | None = None, treated: bool = True,
     only: Annotated[list[Frame] | None, Query()] = None, gain_db: Annotated[float, Query(ge=-40, le=40)] = 0.0,
     open_seam: Frame | None = None, without: Annotated[list[Frame] | None, Query(min_length=2, max_length=2)] = None,
+    instead: Annotated[str | None, Query(max_length=4000)] = None, taken_track: Frame | None = None,
+    taken_stage: Annotated[str, Query(max_length=20)] = "",
 ) -> Response:  # fmt: skip
     """A piece of the episode as it will go out: the very samples that an encoder is given at the same gain.
 
     open_seam : a seam that is heard as if it had been put back. without : two places; what lies between is heard as
-    if it had been taken out, and `start` counts in the episode that is left.
+    if it had been taken out, and `start` counts in the episode that is left. instead : as JSON, by track, a recipe
+    that is heard as if it were the track's. taken_track, taken_stage : what that stage takes of that voice, alone.
     """
+    try:
+        recipes = INSTEAD.validate_json(instead) if instead else {}
+    except ValidationError as error:
+        raise EditRefused("What is to be heard instead is no recipe. Nothing was changed.") from error
     with studio.executor.heard():
         piece = studio.listening.sound(
             episode_id, start=start, frames=frames, speed=speed, tail=tail, treated=treated,
             only=frozenset(only or ()), gain_db=gain_db,
             open_seam=open_seam, without=(without[0], without[1]) if without else None,
+            instead={track: Recipe(**body.model_dump()) for track, body in recipes.items()},
+            taken=None if taken_track is None else (taken_track, taken_stage),
         )  # fmt: skip
     headers = {"X-Next-Start": str(piece.next_start), "X-Revision": str(piece.revision)}
     if piece.tail is not None:
         headers["X-Tail"] = str(piece.tail)
     body = piece.sound.astype("<f4", copy=False).tobytes()
     return Response(body, media_type="audio/x-pcm-float32", headers={**headers, "Content-Encoding": "identity"})
-
-
-@router.get("/voices")
-def voices(episode_id: Id, studio: WithStudio) -> dict[int, dict[str, str]]:
-    """By track, and by stage of its chain: what the stage does where that person talks."""
-    return studio.voices.reports(episode_id)
-
-
-@router.post("/voices/{track_id}/fit", response_model=EpisodeChange)
-def fit(episode_id: Id, track_id: Id, body: Revision, studio: WithStudio) -> Response:
-    """Make a voice even and clear: every phrase at one loudness, its tone near average speech. One edit."""
-    return change_of(studio.voices.fit(episode_id, track_id, revision=body.revision))
 
 
 @router.get("/loudness")

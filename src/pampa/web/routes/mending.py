@@ -7,9 +7,10 @@ from fastapi import APIRouter, Query, Response
 
 from pampa.core.mend.picture import MOST_ZOOM
 from pampa.studio.mending import Way
-from pampa.web.mending_schemas import MendRecipeOut, NewMendRecipe, ReportOut
+from pampa.web.mending_schemas import ReportOut
 from pampa.web.routes.deps import Frame, Id, WithStudio
 from pampa.web.routes.listening import SOUND
+from pampa.web.voice_schemas import NewRecipe, RecipeOut
 
 router = APIRouter(prefix="/recordings/{recording_id}/mending", tags=["mending"])
 
@@ -23,15 +24,15 @@ def report(recording_id: Id, studio: WithStudio) -> ReportOut:
 
 
 @router.get("/recipes")
-def list_recipes(recording_id: Id, studio: WithStudio) -> list[MendRecipeOut]:
+def list_recipes(recording_id: Id, studio: WithStudio) -> list[RecipeOut]:
     """What is kept for the show of this recording: first what was made for the same person."""
-    return [MendRecipeOut.model_validate(recipe) for recipe in studio.recipes.of_recording(recording_id)]
+    return [RecipeOut.model_validate(recipe) for recipe in studio.recipes.of_recording(recording_id)]
 
 
 @router.post("/recipes", status_code=201)
-def keep_recipe(recording_id: Id, body: NewMendRecipe, studio: WithStudio) -> MendRecipeOut:
-    """Keep how this recording is mended now. A recipe of that name is replaced."""
-    return MendRecipeOut.model_validate(studio.recipes.keep(recording_id, body.name))
+def keep_recipe(recording_id: Id, body: NewRecipe, studio: WithStudio) -> RecipeOut:
+    """Keep how this recording is mended now, and its voice treated. A recipe of that name is replaced."""
+    return RecipeOut.model_validate(studio.recipes.keep(recording_id, body.name))
 
 
 @router.delete("/recipes/{recipe_id}", status_code=204)
