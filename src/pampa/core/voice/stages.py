@@ -147,7 +147,7 @@ STAGES = (
         lambda stretch, known, recipe: (toned(stretch.sound, recipe), None), lambda recipe, taken: tone.told(recipe),
     ),
     Stage(
-        "bands", (Setting("bands", "Steady tone", "", 5.0),),
+        "bands", (Setting("bands", "Bands held steady", "", 5.0),),
         _steadied, lambda recipe, taken: steadying.told(taken), lambda facts: facts.heard(),
         run_in=steadying.AROUND, look_ahead=steadying.AROUND,
     ),
@@ -159,7 +159,7 @@ STAGES = (
         run_in=compressor.SETTLING, look_ahead=compressor.LOOK_AHEAD,
     ),
     Stage(
-        "sibilance", (Setting("sibilance", "Softer S", "", 5.0),),
+        "sibilance", (Setting("sibilance", "Sibilance", "", 5.0),),
         _softened, lambda recipe, taken: sibilance.told(taken), _brightness,
         run_in=sibilance.AROUND, look_ahead=sibilance.AROUND,
     ),

@@ -15,6 +15,7 @@ from pampa.core.purpose.kind import SURE
 from pampa.core.sound import RATE
 from pampa.core.timeline.limits import bounds_of
 from pampa.core.voice.recipe import Recipe
+from pampa.core.voice.starts import STARTS
 from pampa.core.voice.stages import STAGES as VOICE_STAGES
 from pampa.studio.access import TooManyGuesses
 from pampa.studio.sounds import COMMON_LEVEL_LUFS
@@ -95,6 +96,8 @@ def episode_page(request: Request, episode_id: Id, stage: str, studio: WithStudi
         "policy": asdict(POLICY),
         "stages": STAGES,
         "next": StepOut.model_validate(studio.desk.step(episode_id)).model_dump(),
+        "usualVoice": asdict(Recipe()),
+        "starts": {name: asdict(recipe) for name, recipe in STARTS.items()},
         "voice": [
             {
                 "name": part.name,

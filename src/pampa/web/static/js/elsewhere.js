@@ -7,10 +7,10 @@ export function followElsewhere(page) {
   on("revision", ({ revision }) => page.episode.newer(revision));
   on("job", (job) => page.jobs.told(job));
   on("recordings", () => { page.episode.readRecordings(); page.next.readSoon(); });
-  on("loudness", () => { page.loudness.read(); page.balance.read(); });
+  on("loudness", () => { page.loudness.read(); page.balance.heardAnew(); });
   on("lining", () => { page.lineUp.read(); page.next.readSoon(); });
   on("checkups", () => page.gather.readCheckups());
-  on("mended", () => page.mend.told());
+  on("mended", () => { page.mend.told(); page.balance.mended(); });
   on("finds", () => page.finds.read());
   on("joins", () => page.seams.readJoins());
   on("stems", () => page.places.readStems());
@@ -24,7 +24,7 @@ export function followElsewhere(page) {
     page.jobs.read();
     page.sendOut.readDeliveries();
     page.loudness.read();
-    page.balance.read();
+    page.balance.heardAnew();
     if (page.isStage("prune")) page.finds.read();
     if (page.isStage("mend")) page.mend.told();
   };

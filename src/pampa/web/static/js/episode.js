@@ -20,6 +20,10 @@ import { loudness } from "./shared-loudness.js";
 import { selection } from "./shared-selection.js";
 import { transport } from "./shared-transport.js";
 import { mountSheet } from "./sheet.js";
+import { mountSpectrum } from "./spectrum.js";
+import { peaks } from "./stage-balance-peaks.js";
+import { recipes } from "./stage-balance-recipes.js";
+import { tone } from "./stage-balance-tone.js";
 import { balance } from "./stage-balance.js";
 import { finds } from "./stage-finds.js";
 import { gather } from "./stage-gather.js";
@@ -35,6 +39,7 @@ import { sendOut } from "./stage-send-out.js";
 import { stalkStore } from "./stalks.js";
 import { clock, length, level, shortClock } from "./time.js";
 import { fieldsKeepTyping } from "./typing.js";
+import { curveStore } from "./voice-curves.js";
 
 const SETTLE_MS = 150; // the page is drawn and answers; what is not seen can be filled in
 const SAID_MS = 5000;
@@ -50,6 +55,7 @@ const stage = { doc: data.state, opened: null };
 const REDRAWN = [
   "sheet",
   "loupe",
+  "spectrum",
   "overview",
   "chart",
   "lining",
@@ -83,6 +89,7 @@ const itself = {
     if (this.gather.isView("larder")) this.larder.read();
     if (this.isStage("prune")) this.finds.read();
     if (this.isStage("mend")) window.Alpine.nextTick(() => this.mend.show());
+    if (this.isStage("balance")) window.Alpine.nextTick(() => this.balance.show());
     this.transport.toLastPlace();
     window.addEventListener("keydown", (event) => this.pressed(event));
     watchPointer(document);
@@ -127,12 +134,14 @@ const itself = {
     event.preventDefault();
     this.act(action);
   },
-  // What a key or a button of the transport does at this stage: a method, and the store that it belongs to.
+  // What a key or a button of the transport does at this stage: a method, the store that it belongs to, and after a
+  // colon what it is given.
   act(action) {
     const here = this.isStage("mend") && action in MEND_ACTIONS ? MEND_ACTIONS[action] : action;
     if (!here) return;
-    const [store, method] = here.includes(".") ? here.split(".") : [null, here];
-    if (store) this[store][method]();
+    const [name, argument] = here.split(":");
+    const [store, method] = name.includes(".") ? name.split(".") : [null, name];
+    if (store) this[store][method](argument);
     else this[method]();
   },
   toggleHelp() {
@@ -153,7 +162,9 @@ const itself = {
     this.stage = name;
     this.make(name);
     if (name === "prune") this.finds.read();
-    if (name === "balance") this.balance.read();
+    this.balance.draw();
+    if (name === "balance") window.Alpine.nextTick(() => this.balance.show());
+    else this.balance.stopTaken();
     this.finds.draw();
     if (name === "send-out") window.Alpine.nextTick(() => this.sendOut.drawChart());
     if (name === "gather") this.gather.show();
@@ -204,7 +215,12 @@ const itself = {
 /** @param {import("./page.js").Page} page */
 function mount(page) {
   const stalks = stalkStore({ onArrival: () => { for (const part of ["sheet", "overview", "mendPicture"]) stage[part].arrived(); } });
+  stage.curves = curveStore({
+    onArrival: () => stage.sheet.arrived(),
+    address: (track, recording, tile) => `/api/episodes/${page.episode.id}/voices/${track}/curves?recording=${recording}&tile=${tile}`,
+  });
   stage.sheet = mountSheet({
+    curves: stage.curves,
     scroller: find("sheet-scroller"), spacer: find("sheet-spacer"), canvas: find("sheet-canvas"), overlay: find("sheet-overlay"), stalks,
     onSeek: (place) => page.transport.seek(place),
     onSelect: (range) => page.selection.select(range),
@@ -226,16 +242,19 @@ function mount(page) {
     onFind: (moved) => page.finds.move(moved),
     onPick: (picked) => page.selection.pick(picked),
   });
+  stage.spectrum = mountSpectrum({ canvas: find("voice-spectrum") });
   stage.chart = mountChart({ canvas: find("chart"), onGo: (place) => { page.go("prune"); page.transport.goTo(place); } });
   stage.player = makePlayer({
-    address: ({ speed, treated, only, gain, openSeam, without }, query) => {
+    address: ({ speed, treated, only, gain, openSeam, without, instead, taken }, query) => {
       for (const [name, value] of Object.entries({ speed, treated, gain_db: gain.toFixed(2) })) query.set(name, value);
       if (openSeam) query.set("open_seam", openSeam.seam);
       for (const place of without ?? []) query.append("without", place);
       for (const track of only) query.append("only", track);
+      if (instead) query.set("instead", JSON.stringify(instead));
+      if (taken) { query.set("taken_track", taken.track); query.set("taken_stage", taken.stage); }
       return `/api/episodes/${page.episode.id}/sound?${query}`;
     },
-    settings: { speed: page.transport.speed, treated: true, only: [], gain: 0 },
+    settings: { speed: page.transport.speed, treated: true, only: [], gain: 0, instead: null, taken: null },
     length: () => (stage.player.supposed.openSeam ? stage.opened.state.length : stage.doc.length),
     onMove: (place) => page.transport.moved(place),
     onStop: () => { page.transport.playing = false; stage.player.prepare(page.transport.playhead); },
@@ -277,6 +296,9 @@ document.addEventListener("alpine:init", () => {
     history: history(page),
     finds: finds(page, data, stage),
     balance: balance(page, data, stage),
+    tone: tone(page, data, stage),
+    recipes: recipes(page, data, stage),
+    peaks: peaks(page),
     sendOut: sendOut(page, data, stage),
   });
   Alpine.data("episodePage", () => page);

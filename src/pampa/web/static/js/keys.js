@@ -42,7 +42,10 @@ export const KEYS = [
   { keys: "R", match: "r", does: "pickUp.recordOrStop", what: "Record a pick-up line, and stop" },
   { keys: "1", does: "transport.asRecorded", what: "Hear as recorded" },
   { keys: "2", does: "transport.asTreated", what: "Hear as treated" },
-  { keys: "3", does: "transport.takenAway", what: "Hear what is taken away (in Mend)" },
+  { keys: "3", does: "transport.takenAway", what: "Hear what is taken away (in Mend and Balance)" },
+  { keys: "A", match: "a", does: "recipes.toggle", what: "Hold a voice as it is set; then hear one setting, and the other" },
+  { keys: "Shift 1 … 9", match: "Shift+1", does: "recipes.byNumber:1", what: "Treat the chosen voice by a kept recipe" },
+  ...[2, 3, 4, 5, 6, 7, 8, 9].map((n) => ({ keys: "", match: `Shift+${n}`, does: `recipes.byNumber:${n}`, listed: false })),
   { keys: "+", match: "+", also: "=", does: "transport.finer", what: "Fewer seconds on a line" },
   { keys: "−", match: "-", does: "transport.coarser", what: "More seconds on a line" },
   { keys: "K", match: "k", does: "hand.choosePiece", what: "Choose the piece at the playhead, or the next track's" },
@@ -53,6 +56,9 @@ export const KEYS = [
 ];
 
 const nameOf = (event) => {
+  // What Shift makes of a digit hangs on the keyboard's layout.
+  const digit = event.shiftKey && /^Digit[1-9]$/.exec(event.code ?? "");
+  if (digit) return `Shift+${event.code.slice(5)}`;
   const key = event.key === " " ? "Space" : event.key;
   const shifted = event.shiftKey && (key.length > 1 || event.ctrlKey || event.metaKey);
   return `${event.ctrlKey || event.metaKey ? "Ctrl+" : ""}${shifted ? "Shift+" : ""}${key}`;

@@ -9,6 +9,9 @@ import type { jobs } from "./shared-jobs.js";
 import type { loudness } from "./shared-loudness.js";
 import type { selection } from "./shared-selection.js";
 import type { transport } from "./shared-transport.js";
+import type { peaks } from "./stage-balance-peaks.js";
+import type { recipes } from "./stage-balance-recipes.js";
+import type { tone } from "./stage-balance-tone.js";
 import type { balance } from "./stage-balance.js";
 import type { finds } from "./stage-finds.js";
 import type { gather } from "./stage-gather.js";
@@ -48,6 +51,9 @@ export interface Stores {
   finds: ReturnType<typeof finds>;
   // Balance, Send out
   balance: ReturnType<typeof balance>;
+  tone: ReturnType<typeof tone>;
+  recipes: ReturnType<typeof recipes>;
+  peaks: ReturnType<typeof peaks>;
   sendOut: ReturnType<typeof sendOut>;
 }
 

@@ -54,9 +54,17 @@ export function transport(page, data, stage) {
       remember("speed", this.speed);
       stage.player.set({ speed: this.speed });
     },
-    asRecorded() { this.treated = false; stage.player.set({ treated: false }); },
-    asTreated() { this.treated = true; stage.player.set({ treated: true }); },
-    takenAway() { page.say("What is taken away can be heard in Mend."); },
+    asRecorded() { this.hear(false); },
+    asTreated() { this.hear(true); },
+    hear(treated) {
+      this.treated = treated;
+      page.balance.stopTaken();
+      stage.player.set({ treated });
+    },
+    takenAway() {
+      if (page.isStage("balance")) page.balance.takenAway();
+      else page.say("What is taken away can be heard in Mend and in Balance.");
+    },
     toggleSolo(track) {
       this.solo = this.solo.includes(track.id) ? this.solo.filter((id) => id !== track.id) : [...this.solo, track.id];
       stage.player.set({ only: [...this.solo] });

@@ -18,6 +18,7 @@ import {
 } from "./geometry.js";
 import { peopleOf, sizeOf, textured } from "./ink.js";
 import { drawFind, drawMarker, drawSeam, drawSections } from "./marks.js";
+import { drawLoudness } from "./sheet-loudness.js";
 import { board, stroke, tileOf } from "./strokes.js";
 import { shortClock } from "./time.js";
 import { twoFingers } from "./touch.js";
@@ -31,7 +32,7 @@ const GRIP = 6; // how near to an edge of the selection it is taken hold of
 const FINGER = 18;
 const BUDGET = 6; // ms of drawing lines in one frame; what is left over follows in the next
 
-export function mountSheet({ scroller, spacer, canvas, overlay, stalks, onSeek, onSelect, onClip, onSeam, onView, onPinch, onTwoTap }) {
+export function mountSheet({ scroller, spacer, canvas, overlay, stalks, curves, onSeek, onSelect, onClip, onSeam, onView, onPinch, onTwoTap }) {
   let view = {
     doc: null,
     gains: new Map(),
@@ -43,6 +44,7 @@ export function mountSheet({ scroller, spacer, canvas, overlay, stalks, onSeek, 
     seam: null,
     finds: [],
     find: null,
+    byLoudness: false,
     rate: RATE,
   };
   let layout = { lines: [], height: 0, frames: 1, length: 0 };
@@ -139,13 +141,18 @@ export function mountSheet({ scroller, spacer, canvas, overlay, stalks, onSeek, 
   function drawLine(ctx, line, y, width, people) {
     const sheet = { view, ink, layout };
     const talk = line.rows.filter((row) => row.kind !== "band");
-    canvasOf(ctx, (strokes, ratio) => {
-      for (const row of talk) strokeRow(strokes, ratio, line, row, y, width, people);
-    });
+    if (!view.byLoudness) {
+      canvasOf(ctx, (strokes, ratio) => {
+        for (const row of talk) strokeRow(strokes, ratio, line, row, y, width, people);
+      });
+    }
     ctx.globalCompositeOperation = "destination-over";
     drawGrid(ctx, line, y, width);
     ctx.globalCompositeOperation = "source-over";
-    for (const row of talk) drawHorizon(ctx, line, row, y, width, people);
+    for (const row of talk) {
+      drawHorizon(ctx, line, row, y, width, people);
+      if (view.byLoudness && !drawLoudness(ctx, { view, ink, layout, curves }, line, row, y, width, people)) complete = false;
+    }
     for (const row of line.rows) if (row.kind === "band") drawBand(ctx, line, row, y, width);
     drawSections(ctx, sheet, line, y);
     for (const find of view.finds) if (find.until >= line.start && find.place < line.stop) drawFind(ctx, sheet, find, line, y, width);

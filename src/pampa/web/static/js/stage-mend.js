@@ -19,7 +19,6 @@ const PROCESSES = [
   { name: "reverb", title: "Reverberation", about: "What the room adds after each sound." },
   { name: "bleed", title: "Bleed", about: "Others in this microphone, lowered while they talk and this person does not." },
   { name: "gate", title: "Gate", about: "Pauses lowered; word ends stay whole." },
-  { name: "sibilance", title: "Sibilance", about: "Sharp S is held under the voice." },
 ];
 const SWITCHES = [
   { name: "phase", title: "Phase rotation", about: "Wins headroom where the wave leans." },
@@ -267,7 +266,14 @@ export function mend(page, data, stage) {
         page.say(`${kept.name} is kept, with ${this.amountsText(kept.amounts)}.`);
       });
     },
-    byRecipe(recipe) { return this.alike(recipe.amounts); },
+    byRecipe(recipe) {
+      if (Object.keys(recipe.amounts).length) return this.alike({ ...NOTHING, ...recipe.amounts });
+      return page.say(`${recipe.name} treats the voice and mends nothing; apply it in Balance.`);
+    },
+    byNumber(number) {
+      const recipe = this.recipes[Number(number) - 1];
+      return recipe ? this.byRecipe(recipe) : page.say(`No recipe is kept at Shift ${number} yet.`);
+    },
     forgetRecipe(recipe) {
       return page.attempt(async () => {
         await api.remove(`/api/recordings/${this.id}/mending/recipes/${recipe.id}`);
@@ -424,6 +430,7 @@ export const MEND_ACTIONS = {
   "transport.coarser": "mend.wider",
   "finds.nextPlace": "mend.nextPlace",
   "finds.previousPlace": "mend.previousPlace",
+  ...Object.fromEntries([1, 2, 3, 4, 5, 6, 7, 8, 9].map((n) => [`recipes.byNumber:${n}`, `mend.byNumber:${n}`])),
 };
 const ELSEWHERE = [
   "hand.choosePiece",
@@ -440,5 +447,6 @@ const ELSEWHERE = [
   "transport.downALine",
   "balance.softer",
   "balance.louder",
+  "recipes.toggle",
 ];
 for (const action of ELSEWHERE) MEND_ACTIONS[action] = null;

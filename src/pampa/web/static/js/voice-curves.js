@@ -1,0 +1,48 @@
+// Curves of voices over the time of a recording, fetched in tiles as they come into view: what the sheet draws by loudness.
+
+import { byteCache } from "./bytes.js";
+import { RATE } from "./constants.js";
+
+const COLUMN = RATE / 10;
+const COLUMNS = 800; // of a tile: 80 s
+const KEPT = 600;
+const [LOWEST_LUFS, STEPS, RESTING] = [-70, 4, 128];
+
+// Of columns [first, last) of one tile: loudness before and after in LUFS, the level's gain, and what is taken, in dB.
+export function readColumns(bytes, first, last, out) {
+  const row = (number) => bytes.subarray(number * COLUMNS + first, number * COLUMNS + last);
+  const mean = (values, shift) => {
+    let [sum, count] = [0, 0];
+    for (const value of values) if (value) { sum += value; count++; }
+    return count ? sum / count / STEPS + shift : null;
+  };
+  const most = (values) => { let top = 0; for (const value of values) if (value > top) top = value; return top / STEPS; };
+  out.before = mean(row(0), LOWEST_LUFS);
+  out.after = mean(row(1), LOWEST_LUFS);
+  out.level = mean(row(2), -RESTING / STEPS) ?? 0;
+  out.compressor = most(row(3));
+  out.sibilance = most(row(4));
+}
+
+// address(track, recording, tile, version) : where a tile is read from.
+export function curveStore({ onArrival, address }) {
+  const cache = byteCache({ kept: KEPT, onArrival });
+  const latest = new Map(); // what was there before a setting was changed keeps standing until the new is there
+
+  return {
+    // Columns under frames [start, stop) of a recording, into `out`; false where nothing is known yet.
+    // version : tells one treatment of the voice from another.
+    read(track, recording, version, start, stop, out) {
+      const tile = Math.floor(start / COLUMN / COLUMNS);
+      const first = Math.floor(start / COLUMN) - tile * COLUMNS;
+      const last = Math.min(Math.max(Math.floor(stop / COLUMN) - tile * COLUMNS, first + 1), COLUMNS);
+      const place = `${track}:${recording}:${tile}`;
+      const bytes = cache.get(`${place}:${version}`, address(track, recording, tile), (buffer) => new Uint8Array(buffer));
+      if (bytes) latest.set(place, bytes);
+      const known = bytes ?? latest.get(place);
+      if (known) readColumns(known, first, last, out);
+      return bytes ? "known" : known ? "older" : "none";
+    },
+    forget() { cache.forget(); latest.clear(); },
+  };
+}
