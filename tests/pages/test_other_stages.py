@@ -200,37 +200,6 @@ def test_the_episode_begins_where_all_are_there(open_stage, page, demo_server):
     assert [track.clips[0].start for track in document.tracks[:2]] == [0, 0]
 
 
-def test_a_voice_is_treated_or_not_and_its_recipe_changed(open_stage, page, demo_server):
-    open_stage("balance")
-    page.get_by_label("Treated: Anders Quill").click()
-    expect(page.get_by_label("Treated: Anders Quill")).to_have_attribute("aria-pressed", "false")
-    slider = page.locator(".voice-head", has_text="Marisol").locator("..").get_by_label("Low cut")
-    slider.focus()
-    slider.press("ArrowRight")
-    expect(page.locator("#undo")).to_have_attribute("title", "Changed a recipe")
-    tracks = demo_server[1].editing.state(EPISODE).document.tracks
-    assert not tracks[1].treated
-    assert tracks[0].recipe.low_cut_hz == 85
-
-
-def test_a_voice_is_fitted_by_one_action_and_says_what_each_stage_does(open_stage, page, demo_server):
-    open_stage("balance")
-    page.get_by_label("Fit the voice of Anders Quill").click()
-    expect(page.get_by_role("status").filter(has_text="Anders Quill is even")).to_be_visible()
-    recipe = demo_server[1].editing.state(EPISODE).document.tracks[1].recipe
-    assert recipe.level == 100
-    card = page.locator(".card-flat", has=page.get_by_role("heading", name="Anders Quill"))
-    expect(card.get_by_text("phrase by phrase")).to_be_visible()
-    expect(card.get_by_text(re.compile("takes .* dB where it works"))).to_be_visible()
-    card.get_by_text("More of the tone").click()
-    card.get_by_label("Upper", exact=True).focus()
-    page.keyboard.press("ArrowRight")
-    expect(page.locator("#undo")).to_have_attribute("title", "Changed a recipe")
-    page.locator("#undo").click()
-    page.locator("#undo").click()
-    expect(card.get_by_label("Level")).to_have_value("0")
-
-
 def test_solo_hears_one_person(open_stage, page):
     open_stage("balance")
     page.get_by_label("Hear Anders Quill alone").click()

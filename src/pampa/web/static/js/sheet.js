@@ -32,7 +32,8 @@ const GRIP = 6; // how near to an edge of the selection it is taken hold of
 const FINGER = 18;
 const BUDGET = 6; // ms of drawing lines in one frame; what is left over follows in the next
 
-export function mountSheet({ scroller, spacer, canvas, overlay, stalks, curves, onSeek, onSelect, onClip, onSeam, onView, onPinch, onTwoTap }) {
+export function mountSheet({ scroller, spacer, canvas, overlay, stalks, curves, ...told }) {
+  const { onSeek, onSelect, onClip, onSeam, onView, onPinch, onTwoTap } = told;
   let view = {
     doc: null,
     gains: new Map(),

@@ -56,7 +56,8 @@ export function recipes(page, data, stage) {
       const start = event.target.value;
       event.target.value = "";
       if (!start) return null;
-      return page.balance.ask("treat", { tracks: this.tracks, start, parts: this.wanted }, `${this.whose}: ${start}. Change what you hear fit.`);
+      const body = { tracks: this.tracks, start, parts: this.wanted };
+      return page.balance.ask("treat", body, `${this.whose}: ${start}. Change whatever is wrong for this voice.`);
     },
     // By its key: the first nine of the list.
     byNumber(number) {

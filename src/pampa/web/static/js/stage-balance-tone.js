@@ -129,14 +129,15 @@ export function tone(page, data, stage) {
       return [...bands, ...cuts];
     },
     handleKey(handle, event) {
-      const change = handle.cut ? this.cutStepped(handle.cut, event.key) : stepped(this.recipe, handle, event.key, event.shiftKey);
-      if (!change) return;
+      const { key, shiftKey } = event;
+      const step = (recipe) => (handle.cut ? this.cutStepped(recipe, handle.cut, key) : stepped(recipe, handle, key, shiftKey));
+      if (!step(this.recipe)) return;
       event.preventDefault();
       event.stopPropagation();
-      this.commit(change);
+      this.commit(step);
     },
-    cutStepped({ name, setting, least, most }, key) {
-      const now = this.recipe[setting];
+    cutStepped(recipe, { name, setting, least, most }, key) {
+      const now = recipe[setting];
       const off = name === "low_cut" ? least : most;
       const ways = { ArrowRight: 1.08, ArrowUp: 1.08, ArrowLeft: 1 / 1.08, ArrowDown: 1 / 1.08 };
       if (key === "Home") return { [setting]: 0 };
@@ -145,8 +146,10 @@ export function tone(page, data, stage) {
       return { [setting]: next <= least || next >= most ? 0 : next };
     },
     resetHandle(handle) {
-      const names = handle.cut ? [handle.cut.setting] : [`${handle.name}_db`, `${handle.name}_hz`, ...(handle.kind === "bell" ? [`${handle.name}_q`] : [])];
-      return this.commit(Object.fromEntries(names.map((name) => [name, name.endsWith("_db") || handle.cut ? 0 : data.usualVoice[name]])));
+      if (handle.cut) return this.commit({ [handle.cut.setting]: 0 });
+      const shape = [`${handle.name}_hz`, ...(handle.kind === "bell" ? [`${handle.name}_q`] : [])];
+      const usual = Object.fromEntries(shape.map((name) => [name, data.usualVoice[name]]));
+      return this.commit({ ...usual, [`${handle.name}_db`]: 0 });
     },
     grab(handle, event) {
       if (event.button !== 0) return;
@@ -161,15 +164,15 @@ export function tone(page, data, stage) {
         moved = true;
         this.draft(this.dragged(handle, at.clientX - box.left, at.clientY - box.top));
       };
+      const held = new AbortController();
       const end = (at) => {
-        for (const [name, listener] of [["pointermove", move], ["pointerup", end], ["pointercancel", end]]) target.removeEventListener(name, listener);
+        held.abort();
         clearTimeout(resting);
-        const change = this.drafted;
-        this.drafted = null;
-        if (moved && change && at.type === "pointerup") this.commit(change);
-        else { stage.player.set({ instead: null }); this.draw(); }
+        if (moved && this.drafted && at.type === "pointerup") this.commit(this.drafted);
+        else this.settle();
       };
-      for (const [name, listener] of [["pointermove", move], ["pointerup", end], ["pointercancel", end]]) target.addEventListener(name, listener);
+      target.addEventListener("pointermove", move, { signal: held.signal });
+      for (const name of ["pointerup", "pointercancel"]) target.addEventListener(name, end, { signal: held.signal });
     },
     dragged(handle, x, y) {
       const hz = roundHz(hzOfX(x, this.width));
@@ -191,7 +194,12 @@ export function tone(page, data, stage) {
     },
     async commit(change) {
       await page.balance.change(change);
-      stage.player.set({ instead: page.recipes.heardInstead });
+      this.settle();
+    },
+    // Nothing is dragged any more.
+    settle() {
+      if (this.drafted) stage.player.set({ instead: page.recipes.heardInstead });
+      this.drafted = null;
       this.draw();
     },
   };

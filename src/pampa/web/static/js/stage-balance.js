@@ -185,12 +185,12 @@ export function balance(page, data, stage) {
       return this.change({ [setting.name]: value });
     },
     resetSetting(setting) { return this.change({ [setting.name]: data.usualVoice[setting.name] }); },
-    // Changes are laid over what stands when their turn comes: two quick ones both count.
+    // Changes are laid over what stands when their turn comes, and may be told by it: two quick ones both count.
     change(change) {
       const { id } = this.voice;
       return page.episode.edit(() => {
-        const { recipe } = page.episode.people.find((track) => track.id === id);
-        return { edit: "set_recipe", track: id, recipe: { ...recipe, ...change } };
+        const { recipe } = stage.doc.tracks.find((track) => track.id === id);
+        return { edit: "set_recipe", track: id, recipe: { ...recipe, ...(typeof change === "function" ? change(recipe) : change) } };
       });
     },
     resetGain(track) { return this.set(track, { gain_db: 0 }); },
