@@ -8,6 +8,7 @@ import sqlite3
 from pathlib import Path
 
 import numpy as np
+from alembic import command, context
 
 from pampa.cli.warming import warm_up
 from pampa.core.deliver.formats import Format
@@ -19,6 +20,8 @@ from pampa.studio.settings import Settings
 from pampa.studio.studio import Studio
 
 warm_up()  # once, in the process that all others are forked from
+LOADED = (command, context)
+"""What opening a database loads when it is first needed: here it is there for all of them."""
 PIECES = 2
 EDITS = 2
 TAGS = Tags(title="The Pilot Ladder", show="Slack Water", host="Marisol Vey", number=12, date="")
