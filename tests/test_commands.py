@@ -9,7 +9,10 @@ import numpy as np
 import pytest
 import soundfile
 
+from pampa.core.loudness import measure
 from pampa.core.sound import RATE
+from pampa.core.timeline.recipe_files import Written, to_json
+from pampa.core.voice.recipe import Recipe
 from tests.signals import noise, silence, sine, talk
 
 ROOT = Path(__file__).parents[1]
@@ -183,6 +186,20 @@ def test_clean_takes_out_what_the_check_up_proposes_and_writes_whole_files_only(
     }  # fmt: skip
 
 
+def test_voice_treats_a_file_by_a_start_or_a_recipe_file_and_leaves_it_as_loud(wav, tmp_path):
+    source = wav("talk.wav", talk(12))
+    (tmp_path / "r.json").write_text(to_json(Written("near", voice=Recipe(level=100, warmth=60))))
+    for recipe, more, stage in (("boxy room", ["--nearer", "40"], "compressor"), (tmp_path / "r.json", [], "warmth")):
+        done = pampa("voice", source, tmp_path / "out.wav", "--recipe", recipe, *more, "--json")
+        told = json.loads(done.stdout)
+        assert (done.returncode, told["rate"]) == (0, RATE)
+        assert told["loudness"]["integrated_lufs"] == pytest.approx(measure(talk(12), RATE).integrated_lufs, abs=0.1)
+        assert told["stages"][stage]
+    refused = pampa("voice", source, tmp_path / "x.wav", "--recipe", "kitchen")
+    assert (refused.returncode, (tmp_path / "x.wav").exists()) == (2, False)
+    assert "boxy room" in refused.stderr
+
+
 def test_every_command_of_the_launcher_is_in_the_manual():
     readme = (ROOT / "README.md").read_text()
     for command in (
@@ -195,6 +212,8 @@ def test_every_command_of_the_launcher_is_in_the_manual():
         "align",
         "checkup",
         "clean",
+        "level",
+        "voice",
         "find",
         "password",
     ):

@@ -130,6 +130,34 @@ def test_what_a_stage_takes_is_what_comes_out_less_than_goes_in(voice):
     assert np.abs(taken).max() > 1e-3
 
 
+EVERYTHING = Recipe(level=100, lows_db=3, bands=100, sibilance=100, warmth=100, high_cut_hz=12_000, nearer=50)
+
+
+def one_word(voice):
+    at = int(np.argmax(np.abs(voice[: 3 * RATE, 0])))
+    return np.concatenate([silence(1), voice[max(at - 9600, 0) : at + 9600], silence(1)])
+
+
+@pytest.mark.parametrize("make", [
+    lambda voice: silence(3), lambda voice: silence(0.01), one_word, lambda voice: np.clip(voice * 60, -1, 1),
+    lambda voice: np.tile(sine(440, dbfs=-12, seconds=0.5) + sine(660, dbfs=-20, seconds=0.5), (8, 1)),
+    lambda voice: signal.sosfilt(signal.butter(8, 3400, output="sos", fs=RATE), voice, axis=0).astype(np.float32),
+    lambda voice: np.concatenate([voice[: 8 * RATE], noise(8, dbfs=-14)]),
+    lambda voice: voice * np.repeat([1.0, 0.25], -(-len(voice) // 2))[: len(voice), None].astype(np.float32)
+    + noise(len(voice) / RATE, dbfs=-45)[: len(voice)],
+], ids=["silence", "nothing", "one word", "a shout at full scale", "only music", "a voice in 8 kHz", "half laughter",
+        "two people 12 dB apart in noise"])  # fmt: skip
+def test_whatever_comes_in_a_sensible_sound_goes_out(voice, make):
+    """No number that is none, no click at a change of gain, no pause that comes up by more than a tone may lift it."""
+    sound = make(voice).astype(np.float32)
+    out = treated(sound, EVERYTHING)
+    assert out.shape == sound.shape
+    assert np.isfinite(out).all()
+    assert np.abs(out).max(initial=0) <= 8 * np.abs(sound).max(initial=0)
+    steps = [np.abs(np.diff(x[:, 0], n=2)).max(initial=0) for x in (sound, out)]
+    assert steps[1] <= 8 * steps[0] + 1e-6  # harmonics bend more than what they are made of; a step bends far more
+
+
 def test_a_syllable_that_sticks_out_is_told_with_how_much_to_lower_it(voice):
     energy = energy_of(voice)
     before = peaks_of(energy)
