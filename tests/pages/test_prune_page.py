@@ -169,7 +169,8 @@ def test_help_lists_every_key_and_each_does_something(open_stage):
         """async () => {
           const { KEYS } = await import("/static/js/keys.js");
           const page = Alpine.$data(document.body);
-          const missing = (does) => typeof does.split(".").reduce((part, name) => part?.[name], page) !== "function";
+          const named = (does) => does.split(":")[0].split(".");
+          const missing = (does) => typeof named(does).reduce((part, name) => part?.[name], page) !== "function";
           return KEYS.map((key) => key.does).filter(missing);
         }"""
     )

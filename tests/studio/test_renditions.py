@@ -97,5 +97,5 @@ def test_a_voice_is_made_even_and_clear_in_one_edit_that_can_be_undone(studio, t
     assert set(studio.voices.reports(two_people)[track.id]) == {"level", "tone", "compressor"}
     assert studio.editing.undo(two_people).document == before.document
     music = studio.editing.edit(two_people, "add_track", {"name": "Theme", "kind": "music"}).document.tracks[-1]
-    with pytest.raises(EditRefused, match="checked up"):
+    with pytest.raises(EditRefused, match="Nobody is heard"):
         studio.voices.fit(two_people, music.id)

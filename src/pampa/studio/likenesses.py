@@ -18,6 +18,9 @@ from pampa.studio.shows import Shows
 from pampa.studio.sounds import Sounds
 from pampa.studio.voices import Voices
 
+MEASURED = 6
+"""Segments with most speech, two minutes of them, that tell how even a voice is."""
+
 
 @dataclass(frozen=True)
 class Remembered:
@@ -92,7 +95,10 @@ class Likenesses:
             return None
         opened = self._voices.opened(document, track, recording)
         gain_db = self._sounds.level_db(recording, opened.rendition) + track.gain_db
-        heard, energy = self._sounds.heard_treated(recording, opened), self._sounds.treated_energy(recording, opened)
+        heard, energy = (
+            self._sounds.heard_treated(recording, opened),
+            self._sounds.treated_energy(recording, opened, count=MEASURED),
+        )
         return likeness_of(heard, energy, gain_db, track.gain_db)
 
 

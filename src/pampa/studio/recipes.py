@@ -78,7 +78,7 @@ class Recipes:
         return self._keep(episode_id, Written(name, track.name, amounts or None, track.recipe))
 
     def keep_file(self, episode_id: int, text: str, called: str) -> KeptRecipe:
-        """Keep what a recipe file holds. Raises PampaError where it is none."""
+        """Keep what a recipe file holds. Raises EditRefused where it is none."""
         return self._keep(episode_id, from_json(text, called=called))
 
     def file(self, recipe_id: int) -> tuple[str, str]:

@@ -19,7 +19,7 @@ from pampa.core.files.kept import keep_whole
 from pampa.core.files.measurements import known_of
 from pampa.core.files.shelf import ENERGY, Opened, Shelf
 from pampa.core.files.whole import whole
-from pampa.core.loudness import measure_part, measure_source
+from pampa.core.loudness import measure_energy, measure_source
 from pampa.core.loudness.parts import CELLS_PER_S, LoudnessPart
 from pampa.core.mend.amounts import Amounts
 from pampa.core.mend.clean import Measured, Told
@@ -35,7 +35,9 @@ from pampa.store.media import Media
 from pampa.store.models import Recording
 from pampa.studio.mends import Mends
 
-SAMPLED_SEGMENTS = 6
+SAMPLED_SEGMENTS = 2
+"""Of most speech: what a treatment does to the level of a voice is heard in these, 40 s. Whoever moves a slider waits
+for them."""
 COMMON_LEVEL_LUFS = -21.0
 """Everybody's speech is brought to this loudness in the mix, measured in one channel."""
 QUIETEST_LIFTED_LUFS = -60.0
@@ -238,16 +240,17 @@ class Sounds:
             known = self._heard[treated.rendition] = heard_in(treated, chosen)
         return known
 
-    def treated_energy(self, recording_id: int, treated: Opened) -> Curve:
-        """K-weighted mean square of each 20 ms of those segments, one after another."""
-        chosen = _most_speech(self.analysis(recording_id).activity, treated.frames)
-        return np.concatenate([p.energy for p in self._executor.map(partial(_measured_alone, treated), chosen)])
+    def treated_energy(self, recording_id: int, treated: Opened, *, count: int = SAMPLED_SEGMENTS) -> Curve:
+        """K-weighted mean square of each 20 ms of `count` segments with most speech, one after another."""
+        chosen = _most_speech(self.analysis(recording_id).activity, treated.frames, count)
+        return np.concatenate(list(self._executor.map(partial(_measured_alone, treated), chosen)))
 
     def level_db(self, recording_id: int, rendition: Rendition) -> float:
         """The gain that brings a person to the common speech level in a rendition of their recording.
 
-        After treatment the level is measured over the segments with most speech, up to two minutes of them:
-        the same ones each time, so the answer does not depend on what else was computed.
+        After treatment it is that of the whole recording, as levelled, and by how much the other stages change it
+        over the segments with most speech: the same ones each time, so the answer does not depend on what else was
+        computed.
         """
         level = self.analysis(recording_id).speech_lufs
         if rendition.recipe is not None and level is not None:
@@ -262,19 +265,27 @@ class Sounds:
             if path.exists():
                 self._levels[rendition.key] = json.loads(path.read_text())
             else:
-                energy = self.treated_energy(recording_id, self.opened(rendition))
-                self._levels[rendition.key] = speech_level(energy)
+                self._levels[rendition.key] = self._level_of(recording_id, self.opened(rendition))
                 keep_whole(path, json.dumps(self._levels[rendition.key]).encode())
         return self._levels[rendition.key]
 
+    def _level_of(self, recording_id: int, treated: Opened) -> float | None:
+        before = treated.levelled_energy
+        chosen = _most_speech(self.analysis(recording_id).activity, treated.frames)
+        cells = SEGMENT_S * CELLS_PER_S
+        sampled = [before[segment.index * cells : (segment.index + 1) * cells] for segment in chosen]
+        whole, here = speech_level(before), speech_level(np.concatenate(sampled)) if sampled else None
+        after = speech_level(self.treated_energy(recording_id, treated)) if sampled else None
+        return after if whole is None or here is None or after is None else whole + after - here
 
-def _measured_alone(source: Source, segment: Segment) -> LoudnessPart:
-    return measure_part(source.read(segment.start, segment.stop), RATE)
+
+def _measured_alone(source: Source, segment: Segment) -> Curve:
+    return measure_energy(source.read(segment.start, segment.stop), RATE)
 
 
-def _most_speech(activity: Curve, frames: int) -> list[Segment]:
+def _most_speech(activity: Curve, frames: int, count: int = SAMPLED_SEGMENTS) -> list[Segment]:
     grid = list(segments(frames))
     cells = SEGMENT_S * CELLS_PER_S
     spoken = [activity[i * cells : (i + 1) * cells].sum() for i in range(len(grid))]
-    best = sorted(range(len(grid)), key=lambda i: (-spoken[i], i))[:SAMPLED_SEGMENTS]
+    best = sorted(range(len(grid)), key=lambda i: (-spoken[i], i))[:count]
     return [grid[i] for i in sorted(best)]

@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from pampa.core.executor import Executor
 from pampa.core.files.kept import keep_whole
 from pampa.core.files.shelf import Opened
-from pampa.core.loudness import measure_part
+from pampa.core.loudness import measure_energy
 from pampa.core.loudness.gating import to_lufs
 from pampa.core.loudness.parts import CELLS_PER_S
 from pampa.core.sound import RATE, SEGMENT_S, Curve, Segment, segments
@@ -75,7 +75,7 @@ class VoiceCurves:
 
 def _curves(heard: Opened, segment: Segment) -> tuple[Curve, dict[str, Curve]]:
     sound = heard.read(segment.start, segment.stop)
-    return measure_part(sound, RATE).energy, dict(heard.taken(segment))
+    return measure_energy(sound, RATE), dict(heard.taken(segment))
 
 
 def _put(row: NDArray[np.uint8], energy: Curve, gain_db: float) -> None:

@@ -111,6 +111,15 @@ class Opened:
         facts = _facts(self.shelf, self.rendition.content, self.rendition.drift_ppm)
         return voice_known_of(facts, self.rendition.recipe)
 
+    @property
+    def levelled_energy(self) -> Curve:
+        """K-weighted mean square of each 20 ms as the level leaves it, before the stages after it: shape (cells,)."""
+        energy = _facts(self.shelf, self.rendition.content, self.rendition.drift_ppm).energy
+        recipe = self.rendition.recipe
+        if recipe is None or not recipe.level:
+            return energy
+        return np.asarray(energy * 10 ** (self._known["level"] * recipe.level / 1000))
+
     def taken(self, segment: Segment) -> Mapping[str, Curve]:
         """What each stage of the voice takes in one segment, in dB for each 20 ms; kept beside its sound."""
         if self.rendition.recipe is None:

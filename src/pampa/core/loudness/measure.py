@@ -18,7 +18,7 @@ from pampa.core.loudness.gating import (
 )  # fmt: skip
 from pampa.core.loudness.parts import LoudnessPart, cell_bounds, merge
 from pampa.core.loudness.weighting import channel_weights, k_weighting
-from pampa.core.sound import RATE, ArraySource, FloatArray, Segment, Source, require_sound, segments
+from pampa.core.sound import RATE, ArraySource, Curve, FloatArray, Segment, Source, require_sound, segments
 
 RUN_IN_S = 0.25
 """The weighting filter has forgotten what was before: its slowest pole is below 1e-20 by then."""
@@ -57,6 +57,17 @@ def measure_part(sound: FloatArray, rate: int, *, lead: int = 0, frames: int | N
             kernels.add_energy(sound, channel, lead, bounds, k_weighting(rate), weight, energy)
         top = max(top, float(kernels.true_peak(sound, channel, lead, frames, kernels.interpolator(), top)))
     return LoudnessPart(energy / np.diff(bounds), peak, top)
+
+
+def measure_energy(sound: FloatArray, rate: int) -> Curve:
+    """K-weighted mean square of each 20 ms of a sound by itself, shape (cells,): a part without its peaks."""
+    sound = require_sound(sound)
+    bounds = cell_bounds(sound.shape[0], rate)
+    energy = np.zeros(bounds.size - 1)
+    for channel, weight in enumerate(channel_weights(sound.shape[1])):
+        if weight:
+            kernels.add_energy(sound, channel, 0, bounds, k_weighting(rate), weight, energy)
+    return energy / np.diff(bounds)
 
 
 def measure_segment(source: Source, segment: Segment) -> LoudnessPart:

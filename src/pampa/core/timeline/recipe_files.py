@@ -5,7 +5,7 @@ from collections.abc import Mapping
 from dataclasses import asdict, dataclass
 from typing import Any
 
-from pampa.core.errors import PampaError
+from pampa.core.errors import EditRefused
 from pampa.core.mend.amounts import Amounts, amounts_of
 from pampa.core.timeline.limits import hold
 from pampa.core.voice.recipe import Recipe
@@ -41,24 +41,26 @@ def to_json(recipe: Written) -> str:
 def from_json(text: str, *, called: str) -> Written:
     """A recipe file read; what it does not name keeps its default. called : the file, for what is said.
 
-    Raises PampaError where it is no recipe, or a number in it is beyond its limits.
+    Raises EditRefused where it is no recipe, or a number in it is beyond its limits.
     """
     try:
         content = json.loads(text)
     except ValueError:
         content = None
     if not isinstance(content, Mapping) or content.get("recipe") != FORM:
-        raise PampaError(f"{called} is not a recipe of Pampa. Nothing was changed. Keep one from Balance and try that.")
+        raise EditRefused(
+            f"{called} is not a recipe of Pampa. Nothing was changed. Keep one from Balance and try that."
+        )
     parts: dict[str, Any] = {}
     for name, kind in (("mending", Amounts), ("voice", Recipe)):
         part = content.get(name)
         if part is not None:
             if not isinstance(part, Mapping):
-                raise PampaError(f"{called}: {name} has the wrong form. Nothing was changed.")
+                raise EditRefused(f"{called}: {name} has the wrong form. Nothing was changed.")
             hold(kind, part, where=f"{called}: {name}: ")
             parts[name] = amounts_of(part).alike() if kind is Amounts else Recipe(**part)
     if not parts:
-        raise PampaError(f"{called} holds neither amounts of Mend nor settings of a voice. Nothing was changed.")
+        raise EditRefused(f"{called} holds neither amounts of Mend nor settings of a voice. Nothing was changed.")
     name, person = (str(content.get(key) or "")[:LONGEST_NAME] for key in ("name", "person"))
     return Written(name or called, person, **parts)
 

@@ -15,8 +15,8 @@ from pampa.core.purpose.kind import SURE
 from pampa.core.sound import RATE
 from pampa.core.timeline.limits import bounds_of
 from pampa.core.voice.recipe import Recipe
-from pampa.core.voice.starts import STARTS
 from pampa.core.voice.stages import STAGES as VOICE_STAGES
+from pampa.core.voice.starts import STARTS
 from pampa.studio.access import TooManyGuesses
 from pampa.studio.sounds import COMMON_LEVEL_LUFS
 from pampa.web.larder_schemas import PatternOut

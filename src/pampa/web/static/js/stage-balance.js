@@ -171,7 +171,10 @@ export function balance(page, data, stage) {
     toggleTreated(track) { return this.set(track, { treated: !track.treated }); },
     toggleMuted(track) { return this.set(track, { muted: !track.muted }); },
     togglePinned(track) { return this.set(track, { pinned: !track.pinned }); },
-    setGain(track, event) { return this.set(track, { gain_db: Number(event.target.value) }); },
+    setGain(track, { target }) {
+      target.value = this.within(target, Number(target.min), Number(target.max));
+      return this.set(track, { gain_db: Number(target.value) });
+    },
     renameTrack(track, event) { return this.set(track, { name: event.target.value }); },
     removeTrack(track) { return page.episode.edit({ edit: "remove_track", track: track.id }); },
     // A number as it was typed or dragged, held to its limits; what is none leaves it as it was.
