@@ -1,5 +1,6 @@
 """Sending out: make files that meet a loudness target, and keep the list of what was made."""
 
+import logging
 import re
 from dataclasses import asdict
 from pathlib import Path
@@ -10,7 +11,7 @@ from sqlalchemy import select
 from pampa.core.deliver.formats import Format
 from pampa.core.deliver.sheet import DeliverySheet
 from pampa.core.deliver.solve import Aim
-from pampa.core.errors import EditRefused, NotFound
+from pampa.core.errors import EditRefused, NotFound, PampaError
 from pampa.core.executor import Executor
 from pampa.core.files.deliver import deliver
 from pampa.core.files.tags import Tags
@@ -25,6 +26,8 @@ from pampa.studio.jobs import Jobs, Progress
 from pampa.studio.likenesses import Likenesses
 from pampa.studio.listening import Listening
 from pampa.studio.shows import Shows
+
+log = logging.getLogger(__name__)
 
 
 class Sending:
@@ -86,7 +89,10 @@ class Sending:
 
         sheet = deliver(source, path, fmt, aim, tags=tags, executor=self._executor, progress=told)
         self._keep(episode_id, job_id, file, name, state.revision, sheet)
-        self._likenesses.remember(state)
+        try:
+            self._likenesses.remember(state)
+        except (PampaError, OSError):
+            log.exception("What people sound like in episode %s was not kept; its file is whole.", episode_id)
 
     def _keep(self, episode_id: int, job_id: int, file: str, name: str, revision: int, sheet: DeliverySheet) -> None:
         with self._sessions.begin() as session:
