@@ -114,10 +114,16 @@ def test_two_voices_are_fitted_brought_nearer_heard_kept_taken_to_another_episod
     waiting.value.save_as(tmp_path / "r.json")
     assert json.loads((tmp_path / "r.json").read_text())["voice"]["warmth"] == 90
 
+    page.get_by_text("What is applied, and to whom").click()
+    page.get_by_label("to Nola Brant").check()
+    page.get_by_label("Treat by Anders, near").click()
+    expect(page.get_by_role("status").filter(has_text="Anders Quill, Nola Brant: treated by")).to_be_visible()
+    assert recipes_of(demo_server)["Nola Brant"].warmth == 90
+
     steps = page.evaluate("fetch(`/api/episodes/2`).then((told) => told.json()).then((state) => state.revision)")
-    for _ in range(4):
+    for _ in range(5):
         page.locator("#undo").click()
-    page.wait_for_function("(r) => fetch('/api/episodes/2').then((t) => t.json()).then((s) => s.revision >= r + 4)",
+    page.wait_for_function("(r) => fetch('/api/episodes/2').then((t) => t.json()).then((s) => s.revision >= r + 5)",
                            arg=steps)  # fmt: skip
     assert recipes_of(demo_server) == before
 

@@ -19,6 +19,7 @@ from pampa.studio.sounds import Sounds
 
 TILE_SEGMENTS = 4
 COLUMN_CELLS = 5
+COLUMN = COLUMN_CELLS * RATE // CELLS_PER_S
 """A column is 100 ms."""
 COLUMNS = TILE_SEGMENTS * SEGMENT_S * CELLS_PER_S // COLUMN_CELLS
 ROWS = ("before", "after", "level", "compressor", "sibilance")

@@ -17,8 +17,8 @@ from pampa.core.sound import RATE, Curve, FloatArray, to_mono
 from pampa.core.voice import kernels
 from pampa.core.voice.heard import BANDS_HZ, Heard
 
-NAMES = ("body", "middle", "upper")
 SPLITS_HZ = (300.0, 2500.0)
+"""Where body, middle and upper meet."""
 CELL = RATE // CELLS_PER_S
 SLOW_S = 3.0
 """Over so many seconds the bands of a voice hardly hang on what is said."""

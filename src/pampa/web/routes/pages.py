@@ -19,6 +19,7 @@ from pampa.core.voice.stages import STAGES as VOICE_STAGES
 from pampa.core.voice.starts import STARTS
 from pampa.studio.access import TooManyGuesses
 from pampa.studio.sounds import COMMON_LEVEL_LUFS
+from pampa.studio.voice_curves import COLUMN, COLUMNS, LOWEST_LUFS, RESTING, STEPS_PER_DB
 from pampa.web.larder_schemas import PatternOut
 from pampa.web.lining_schemas import LiningOut
 from pampa.web.pages import page
@@ -30,6 +31,8 @@ from pampa.web.security import same_token
 router = APIRouter()
 CONSTANTS = {
     "rate": RATE, "cells": [CELL * COARSER**level for level in range(LEVELS)], "common_level": COMMON_LEVEL_LUFS,
+    "curves": {"column": COLUMN, "columns": COLUMNS, "lowest_lufs": LOWEST_LUFS, "steps": STEPS_PER_DB,
+               "resting": RESTING},
 }  # fmt: skip
 """What a page reckons with too."""
 

@@ -1,8 +1,8 @@
 // The sheet by loudness: each person as a ribbon around the target line, with what level, compressor and sibilance do.
 
+import { COMMON_LEVEL } from "./constants.js";
 import { LEFT, RIGHT, firstEndingAfter, xOf } from "./geometry.js";
 
-export const TARGET_LUFS = -21; // everybody's speech is brought to this in the mix
 const REACH_LU = 12;
 const SPOKEN_LU = 9; // further under the target lie the ends of words, and the room
 const RESTS_DB = 0.25;
@@ -10,7 +10,7 @@ const STEP = 3;
 const SHARP_DB = 2;
 
 // One version of how a voice is treated: curves of another one are read anew.
-export function versionOf(doc, track, recording) {
+function versionOf(doc, track, recording) {
   const mending = doc.mendings.find((candidate) => candidate.recording === recording);
   return JSON.stringify([track.treated, track.recipe, mending ? mending.amounts : null]);
 }
@@ -61,7 +61,7 @@ function drawLane(ctx, { view, ink, layout, curves }, line, track, { top, height
 const heightOf = (lu, perLu) => Math.min(Math.max(lu, -REACH_LU), REACH_LU) * perLu;
 
 function drawMoment(ctx, ink, out, { x, top, height, middle, perLu, person, more, treated }) {
-  const after = out.after === null ? -Infinity : out.after + more - TARGET_LUFS;
+  const after = out.after === null ? -Infinity : out.after + more - COMMON_LEVEL;
   if (after < -SPOKEN_LU) return;
   const high = heightOf(after, perLu);
   ctx.fillStyle = ink.people[person];
@@ -69,7 +69,7 @@ function drawMoment(ctx, ink, out, { x, top, height, middle, perLu, person, more
   if (!treated) return;
   if (out.before !== null) {
     ctx.fillStyle = ink.tips[person];
-    ctx.fillRect(x, middle - heightOf(out.before + more - TARGET_LUFS, perLu), STEP - 1, 1);
+    ctx.fillRect(x, middle - heightOf(out.before + more - COMMON_LEVEL, perLu), STEP - 1, 1);
   }
   if (out.compressor > 0.5) {
     ctx.fillStyle = ink["accent-soft"];

@@ -3,9 +3,9 @@
 import { surface } from "./canvas.js";
 import { toneDb } from "./tone-response.js";
 
-export const LOWEST_HZ = 40;
-export const HIGHEST_HZ = 16_000;
-export const MOST_DB = 14; // of the tone, up and down
+const LOWEST_HZ = 40;
+const HIGHEST_HZ = 16_000;
+const MOST_DB = 14; // of the tone, up and down
 const LEFT = 46;
 const RIGHT = 150;
 const FOOT = 18;

@@ -17,7 +17,7 @@ export function recipes(page, data, stage) {
     starts: Object.keys(data.starts),
     parts: Object.entries(PART_TITLES).map(([name, title]) => ({ name, title })),
     wanted: Object.keys(PART_TITLES), // which parts of a recipe are applied
-    forAll: false,
+    also: [], // further people to whom a recipe is applied, by the numbers of their tracks
     other: null, // what the voice is compared with: {name, recipe}
     hearsOther: false,
 
@@ -37,9 +37,13 @@ export function recipes(page, data, stage) {
 
     // -- kept and applied ----------------------------------------------------------------------------------
 
-    get tracks() { return this.forAll ? page.episode.people.map((track) => track.id) : [page.balance.voice.id]; },
-    get whose() { return this.forAll ? "Everybody" : page.balance.voiceName; },
-    toggleForAll(event) { this.forAll = event.target.checked; },
+    get chosen() { return page.episode.people.filter((track) => page.balance.isPicked(track) || this.also.includes(track.id)); },
+    get tracks() { return this.chosen.map((track) => track.id); },
+    get whose() { return this.chosen.map((track) => track.name).join(", "); },
+    isAlso(track) { return page.balance.isPicked(track) || this.also.includes(track.id); },
+    toggleAlso(track) {
+      this.also = this.also.includes(track.id) ? this.also.filter((id) => id !== track.id) : [...this.also, track.id];
+    },
     isWanted(part) { return this.wanted.includes(part.name); },
     togglePart(part) {
       this.wanted = this.isWanted(part) ? this.wanted.filter((name) => name !== part.name) : [...this.wanted, part.name];

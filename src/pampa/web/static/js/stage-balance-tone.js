@@ -17,7 +17,7 @@ const CUTS = [
 const round = (value, step) => Math.round(value / step) * step;
 // A frequency in steps that are a few hundredths of it.
 export const roundHz = (hz) => round(hz, hz < 200 ? 5 : hz < 1000 ? 10 : hz < 4000 ? 50 : 100);
-export const hzText = (hz) => (hz < 1000 ? `${Math.round(hz)} Hz` : `${(hz / 1000).toFixed(1)} kHz`);
+const hzText = (hz) => (hz < 1000 ? `${Math.round(hz)} Hz` : `${(hz / 1000).toFixed(1)} kHz`);
 
 // A recipe after one press of an arrow key on the handle of a band.
 export function stepped(recipe, band, key, shift) {

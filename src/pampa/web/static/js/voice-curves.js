@@ -1,12 +1,10 @@
 // Curves of voices over the time of a recording, fetched in tiles as they come into view: what the sheet draws by loudness.
 
 import { byteCache } from "./bytes.js";
-import { RATE } from "./constants.js";
+import { CURVES } from "./constants.js";
 
-const COLUMN = RATE / 10;
-const COLUMNS = 800; // of a tile: 80 s
+const { column: COLUMN, columns: COLUMNS, lowest_lufs: LOWEST_LUFS, steps: STEPS, resting: RESTING } = CURVES;
 const KEPT = 600;
-const [LOWEST_LUFS, STEPS, RESTING] = [-70, 4, 128];
 
 // Of columns [first, last) of one tile: loudness before and after in LUFS, the level's gain, and what is taken, in dB.
 export function readColumns(bytes, first, last, out) {
