@@ -26,7 +26,7 @@ SETTLING = 2 * RATE
 """Frames in which the slow mean has forgotten what came before."""
 OVER_SPEECH_DB = 2.0
 """The threshold stands this far over the speech level, so that a loud syllable loses 3 to 4 dB at 2.5:1: measured over
-seven voices, it is 2.9 to 4.0 dB for the median one."""
+seven voices, it is 2.8 to 3.9 dB for the median one."""
 
 
 def threshold_of(speech_lufs: float | None) -> float:

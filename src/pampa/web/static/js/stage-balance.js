@@ -185,7 +185,7 @@ export function balance(page, data, stage) {
     setSetting(setting, event) {
       const value = this.within(event.target, ...setting.bounds);
       event.target.value = value;
-      return this.change({ [setting.name]: value });
+      return value === this.recipe[setting.name] ? null : this.change({ [setting.name]: value });
     },
     resetSetting(setting) { return this.change({ [setting.name]: data.usualVoice[setting.name] }); },
     // Changes are laid over what stands when their turn comes, and may be told by it: two quick ones both count.
