@@ -109,6 +109,8 @@ def test_a_recipe_is_kept_whole_applied_in_part_and_written_to_a_file(studio, tw
         studio.recipes.apply(two_people, kept.id + 99, [first.id])
     start = studio.recipes.start(two_people, "sharp", [first.id], parts=["sibilance"]).document.tracks[0].recipe
     assert start == replace(recipe, sibilance=STARTS["sharp"].sibilance)
+    boomy = studio.recipes.start(two_people, "boomy", [first.id]).document.tracks[0].recipe
+    assert boomy == replace(STARTS["boomy"], level=recipe.level)
 
 
 def test_last_times_treatment_is_proposed_and_a_voice_is_made_as_it_was_when_it_went_out(studio, two_people, tmp_path):

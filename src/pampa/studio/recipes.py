@@ -106,10 +106,14 @@ class Recipes:
 
     def start(self, episode_id: int, start: str, tracks: Sequence[int], *, parts: Collection[str] = PARTS,
               revision: int | None = None) -> State:  # fmt: skip
-        """Treat the voices on tracks from a starting point; how they are mended and their level stay."""
+        """Treat the voices on tracks from a starting point. How they are mended stays, and their level too where the
+        starting point is not about it."""
         if start not in STARTS:
             raise NotFound("There is no such starting point. Nothing was changed.")
-        return self.treat(episode_id, tracks, asdict(STARTS[start]), name=start, parts=parts, revision=revision)
+        voice = asdict(STARTS[start])
+        if not voice["level"]:
+            del voice["level"]
+        return self.treat(episode_id, tracks, voice, name=start, parts=parts, revision=revision)
 
     def as_last_time(self, episode_id: int, track_id: int, *, revision: int | None = None) -> State:
         """Treat a voice as in the latest other episode that the person was in."""

@@ -10,8 +10,8 @@ from pampa.core.errors import EditRefused
 from pampa.core.executor import Executor, Urgency, urgent
 from pampa.core.files.shelf import Opened
 from pampa.core.loudness.parts import CELLS_PER_S
-from pampa.core.sound import SEGMENT_S, Curve, Segment, segments
-from pampa.core.sync.clocked import clocked_curve
+from pampa.core.sound import RATE, SEGMENT_S, Curve, Segment, segments
+from pampa.core.sync.clocked import clocked_curve, clocked_frames
 from pampa.core.timeline.document import Document, Track
 from pampa.core.timeline.mending import amounts_in
 from pampa.core.voice.chain import reports
@@ -113,9 +113,10 @@ class Voices:
         found = []
         for track in document.linked_tracks():
             for recording in sorted({clip.recording for clip in track.clips}):
-                drift = 1 + document.drift_ppm(recording) * 1e-6
+                drift_ppm = document.drift_ppm(recording)
                 for peak in peaks_of(self._sounds.analysis(recording).energy):
-                    start, stop = (round(edge * 48_000 / drift) for edge in (peak.start_s, peak.stop_s))
+                    edges = (round(edge * RATE) for edge in (peak.start_s, peak.stop_s))
+                    start, stop = (clocked_frames(edge, drift_ppm) for edge in edges)
                     place = _place(track, recording, (start + stop) // 2)
                     if place is not None:
                         state = _state(document, recording, start, stop, peak.start_s, peak.stop_s)

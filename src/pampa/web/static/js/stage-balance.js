@@ -58,6 +58,7 @@ export function balance(page, data, stage) {
     get isTreated() { return this.voice !== null && this.voice.treated; },
     isPicked(track) { return this.voice !== null && this.voice.id === track.id; },
     pick(track) {
+      this.stopTaken(); // it was of the voice that was on show
       this.picked = track.id;
       this.show();
     },
