@@ -6,10 +6,11 @@ from typing import Any
 from sqlalchemy import ColumnElement, func, select
 from sqlalchemy.orm import Session
 
-from pampa.core.checkup.beat import tempo
 from pampa.core.errors import EditRefused, NotFound, PampaError
 from pampa.core.executor import Executor
 from pampa.core.loudness import measure_source, summarise
+from pampa.core.music.beats import beats_of
+from pampa.core.music.onsets import onsets_of
 from pampa.core.sound import RATE, Excerpt
 from pampa.store.database import Sessions
 from pampa.store.models import Piece, Recording, Upload, now
@@ -173,10 +174,10 @@ class Larder:
         progress("Measuring", 0.1)
         loudness = summarise(measure_source(stretch, self._executor)).integrated_lufs
         progress("Listening for a beat", 0.6)
-        bpm = tempo(stretch) if kind == "music" else None
+        bpm = beats_of(onsets_of(stretch, self._executor)).bpm if kind == "music" else None
         with self._sessions.begin() as session:
             piece = session.get_one(Piece, number)
-            piece.loudness_lufs, piece.bpm = loudness, bpm
+            piece.loudness_lufs, piece.bpm = loudness, None if bpm is None else round(bpm, 1)
         self._tell(recording.episode_id)
 
     def _known(self, shelf: int, recording: Recording, start: int, length: int) -> int | None:

@@ -1,0 +1,80 @@
+"""What marks beats that begin a bar: harmony that changes, a bass or drum that is struck, and all that begins.
+
+That bars begin where chords change and basses are struck: M. Goto, An audio-based real-time beat tracking system for
+music with or without drum-sounds, Journal of New Music Research 30(2), 2001.
+"""
+
+import numpy as np
+import scipy
+from numpy.typing import NDArray
+
+from pampa.core.music.onsets import Onsets
+from pampa.core.sound import Curve
+
+METERS = (4, 3)
+OF_HARMONY, OF_LOWS, OF_ALL = 0.2, 0.2, 0.1
+NEAR = 7
+"""Hops around a beat in which what it carries is looked for."""
+OF_THREE = 0.8
+"""Most music is in four: what speaks for three counts a little less."""
+
+
+def bars_told(onsets: Onsets, hops: NDArray[np.int64]) -> list[tuple[float, int, int]]:
+    """For each meter and each first beat, how well its bars stand out (0 to 0.5), the meter, and the first beat."""
+    tones, low, all_ = _tones(onsets, hops), _strongest(onsets.low, hops), struck(onsets, hops)
+    told = []
+    for meter in METERS:
+        accents = [(OF_HARMONY, _changes(tones, meter)), (OF_LOWS, low), (OF_ALL, all_)]
+        share = OF_THREE if meter == 3 else 1.0
+        for first in range(meter if hops.size >= 2 * meter else 0):
+            told.append((_stands_out(accents, meter, first) * share, meter, first))
+    return told
+
+
+def struck(onsets: Onsets, hops: NDArray[np.int64]) -> Curve:
+    """How strong what begins at each beat is."""
+    return _strongest(onsets.strength, hops)
+
+
+def _strongest(curve: Curve, hops: NDArray[np.int64]) -> Curve:
+    return np.asarray(scipy.ndimage.maximum_filter1d(curve, NEAR)[hops])
+
+
+def _tones(onsets: Onsets, hops: NDArray[np.int64]) -> NDArray[np.float64]:
+    """The twelve tones of each beat until the next, of length 1: shape (beats, 12)."""
+    edges = np.append(hops, onsets.tones.shape[0]).tolist()
+    sums = np.zeros((hops.size, 12))
+    for n in range(hops.size):
+        sums[n] = np.sqrt(onsets.tones[edges[n] : max(edges[n + 1], edges[n] + 1)]).sum(axis=0)
+    return sums / np.maximum(np.linalg.norm(sums, axis=1, keepdims=True), 1e-9)
+
+
+def _changes(tones: NDArray[np.float64], meter: int) -> Curve:
+    """How other the tones of the bar that would begin at each beat are than those of the bar before it.
+
+    Over whole bars, since a bass that goes to and fro within one changes nothing: J. Foote, Automatic audio
+    segmentation using a measure of audio novelty, ICME 2000.
+    """
+    count = len(tones)
+    total = np.concatenate([np.zeros((1, 12)), np.cumsum(tones, axis=0)])
+    here = np.arange(count)
+    after = total[np.minimum(here + meter, count)] - total[here]
+    before = total[here] - total[np.maximum(here - meter, 0)]
+    lengths = np.linalg.norm(after, axis=1) * np.linalg.norm(before, axis=1)
+    alike = np.einsum("ij,ij->i", after, before) / np.maximum(lengths, 1e-9)
+    changes = 1 - alike
+    changes[:1] = 0.0
+    return changes
+
+
+def _stands_out(accents: list[tuple[float, Curve]], meter: int, first: int) -> float:
+    """How far one row of beats explains the accents: the sum of its correlations with each kind."""
+    row = np.zeros(accents[0][1].size)
+    row[first::meter] = 1.0
+    row -= row.mean()
+    total = 0.0
+    for weight, curve in accents:
+        spread = float(np.linalg.norm(curve - curve.mean()) * np.linalg.norm(row))
+        if spread > 1e-9:
+            total += weight * float((curve - curve.mean()) @ row) / spread
+    return total
