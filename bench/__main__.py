@@ -202,7 +202,7 @@ def delivering(folder: Path, minutes: int) -> list[Row]:
     levels = {heard[n, n]: 4.0 for n in (1, 2)}
     plan = plan_of(document, heard, levels=levels, frames={1: frames, 2: frames, 3: frames})
     sources = {heard[n, n]: sound for n, sound in {**treated, 3: music}.items()}
-    mix = Mix(plan, sources, ducking_db(talking, Ducking()))
+    mix = Mix(plan, sources, {3: ducking_db(talking, Ducking())})
     parts = measure_parts(mix, executor)
     solution = solve(mix, parts, Aim(-16.0), executor)
     written = folder / "out.f32"

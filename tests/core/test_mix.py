@@ -24,7 +24,8 @@ def mix_of(document, sounds, *, ducking=None, **options):
     sources = {Rendition(str(n)): ArraySource(sound) for n, sound in sounds.items()}
     frames = {number: len(sound) for number, sound in sounds.items()}
     plan = plan_of(document, as_recorded(document), levels={}, frames=frames, **options)
-    return Mix(plan, sources, np.zeros(0) if ducking is None else ducking)
+    stepping = () if ducking is None else (track.id for track in document.tracks if not track.linked)
+    return Mix(plan, sources, dict.fromkeys(stepping, ducking))
 
 
 def one_track(length, kind="person", **clip):

@@ -124,3 +124,59 @@ def test_what_is_kept_of_the_graph_comes_back_the_same():
     document = mixing.set_envelope(EPISODE, clip=11, points=[[0, -3.5], [RATE, 0]])
     document = mixing.set_send(mixing.set_bus(document, bus="voices", gain_db=1.5), track=2, bus="effects", level_db=-9)
     assert decode(encode(document)) == document
+
+
+def test_the_room_rings_on_after_what_is_sent_and_any_division_gives_its_bits():
+    piece = replace(EPISODE.tracks[1].clips[0], length=2 * RATE)
+    dry = EPISODE.with_track(replace(EPISODE.tracks[1], clips=(piece,)))
+    wet = mixing.send_clip(dry, clip=11, bus="room", level_db=-6.0)
+    mix = mix_of(wet, SOUNDS)
+    whole = mix.read(0, LONG)
+    tail = (whole - heard(dry))[2 * RATE + 3000 : 3 * RATE]
+    assert 0.002 < np.sqrt(np.mean(tail**2)) < 0.1
+    assert abs(np.corrcoef(tail.T)[0, 1]) < 0.1
+    for a, b in ((0, 50_000), (90_001, 200_000), (131_000, 131_200)):
+        assert np.array_equal(mix.read(a, b), whole[a:b])
+    muted = mixing.set_bus(wet, bus="music", muted=True)
+    assert np.array_equal(heard(muted), heard(mixing.set_bus(dry, bus="music", muted=True)))
+
+
+def test_a_pressed_bus_holds_a_sum_and_leaves_one_voice_alone():
+    level = db_to_gain(-24)
+    tracks = tuple(Track(n, f"P{n}", "person", (Clip(10 + n, n, 0, 0, LONG),)) for n in (1, 2))
+    sounds = {n: noise(8, dbfs=-20, seed=3) * np.float32(level / db_to_gain(-20)) for n in (1, 2)}
+    one = mixing.set_bus(Document(tracks[:1]), bus="voices", pressed=100.0)
+    both = mixing.set_bus(Document(tracks), bus="voices", pressed=100.0)
+    alone, sum_ = mix_of(one, sounds).read(RATE, 4 * RATE), mix_of(both, sounds).read(RATE, 4 * RATE)
+    plain = mix_of(Document(tracks), sounds).read(RATE, 4 * RATE)
+    taken = 20 * np.log10(np.sqrt(np.mean(plain**2)) / np.sqrt(np.mean(sum_**2)))
+    assert 20 * np.log10(np.sqrt(np.mean(sounds[1] ** 2)) / np.sqrt(np.mean(alone[:, 0] ** 2))) < taken - 2
+    assert np.array_equal(mix_of(both, sounds).read(RATE + 77, 2 * RATE), sum_[77:RATE])
+
+
+@pytest.mark.parametrize(("shape", "middle"), [("natural", 0.5), ("power", 0.7071), ("straight", 0.0316)])
+def test_fades_have_shapes(shape, middle):
+    clip = Clip(10, 1, 0, 0, LONG, fade_out=RATE, shape_out=shape)
+    mix = mix_of(Document((Track(1, "Music", "music", (clip,)),)), {1: np.ones((LONG, 1), np.float32)})
+    assert mix.read(LONG - RATE // 2, LONG - RATE // 2 + 1)[0, 0] == pytest.approx(middle, abs=2e-4)
+
+
+def test_a_ride_lifts_a_stretch_with_soft_shoulders_over_what_was_there_and_is_taken_back():
+    once = mixing.ride(EPISODE, start=2 * RATE, stop=3 * RATE, db=-6.0, tracks=[2])
+    change = heard(once)[:, 1] - heard(EPISODE)[:, 1]
+    assert not change[: RATE + RATE // 2].any()
+    assert not change[3 * RATE + RATE // 2 :].any()
+    twice = mixing.ride(once, start=2 * RATE, stop=4 * RATE, db=2.0, tracks=[2])
+    levels = dict(twice.tracks[1].clips[0].envelope)
+    assert levels[2 * RATE] == -4.0
+    assert levels[4 * RATE] == 2.0
+    back = mixing.ride(once, start=2 * RATE, stop=3 * RATE, db=6.0, tracks=[2])
+    assert back == EPISODE
+    with pytest.raises(EditRefused, match="no sound in this stretch"):
+        mixing.ride(EPISODE, start=20 * RATE, stop=21 * RATE, db=-6.0, tracks=[2])
+
+
+def test_what_runs_on_over_a_split_still_does_after_a_ride():
+    parted = arranging.split(EPISODE, at=2 * RATE, tracks=[2])
+    ridden = mixing.ride(parted, start=RATE, stop=3 * RATE, db=-6.0, tracks=[2])
+    assert np.array_equal(heard(ridden), heard(mixing.ride(EPISODE, start=RATE, stop=3 * RATE, db=-6.0, tracks=[2])))

@@ -33,7 +33,7 @@ def one_person():
 
 def heard(document, source, tones):
     plan = plan_of(document, as_recorded(document), levels={}, frames={7: source.frames}, tones=tones)
-    return render(plan, {Rendition("7"): source}, np.zeros(0), start=0, stop=document.length)[:, 0]
+    return render(plan, {Rendition("7"): source}, {}, start=0, stop=document.length)[:, 0]
 
 
 def level(sound):
@@ -94,9 +94,9 @@ def test_any_division_gives_the_same_bits():
     cleared = apply(one_person(), "clear", {"start": 4 * RATE, "stop": 16 * RATE})
     plan = plan_of(cleared, as_recorded(cleared), levels={}, frames={7: source.frames}, tones={7: Tone(0, RATE)})
     sources = {Rendition("7"): source}
-    whole = render(plan, sources, np.zeros(0), start=0, stop=20 * RATE)
+    whole = render(plan, sources, {}, start=0, stop=20 * RATE)
     edges = [0, 7, 4 * RATE - 100, 4 * RATE + 5, 5 * RATE - 3000, 9 * RATE, 16 * RATE + 1, 20 * RATE]
-    parts = [render(plan, sources, np.zeros(0), start=a, stop=b) for a, b in pairwise(edges)]
+    parts = [render(plan, sources, {}, start=a, stop=b) for a, b in pairwise(edges)]
     np.testing.assert_array_equal(np.concatenate(parts), whole)
 
 

@@ -4,6 +4,7 @@ import gc
 import sys
 from collections.abc import Iterator
 from contextlib import contextmanager
+from json import dumps
 from pathlib import Path
 from typing import Annotated
 
@@ -31,6 +32,20 @@ def loading() -> Iterator[None]:
     yield
     gc.freeze()
     gc.enable()
+
+
+@contextmanager
+def refusals(*, as_json: bool) -> Iterator[None]:
+    """What cannot be done is told as JSON where that was asked for, and ends with 2."""
+    from pampa.core.errors import PampaError
+
+    try:
+        yield
+    except PampaError as error:
+        if not as_json:
+            raise
+        print(dumps({"error": str(error)}))
+        raise typer.Exit(2) from None
 
 
 @app.command()
@@ -241,6 +256,56 @@ def find_(
     from pampa.cli.finding import find_in_files
 
     raise typer.Exit(find_in_files(files, silence, least, as_json=json))
+
+
+@app.command()
+def duck(
+    speech: Annotated[Path, typer.Argument(metavar="SPEECH")],
+    music: Annotated[Path, typer.Argument(metavar="MUSIC")],
+    out: Annotated[Path, typer.Argument(metavar="OUT")],
+    under: Annotated[float, typer.Option(min=0, max=40, help="How far it lies under the talk, in LU.")] = 14.0,
+    depth: Annotated[float | None, typer.Option(min=0, max=60, help="Lower it by so many dB instead.")] = None,
+    hold: Annotated[float, typer.Option(min=0, max=10, help="Shorter pauses keep it down, in seconds.")] = 0.5,
+    json: Json = False,
+) -> None:  # fmt: skip
+    """Lay music under talk: it is down before the first word, held in short pauses, and comes back in longer ones.
+
+    Both begin with OUT's first sample; OUT is as long as the longer one. Breaths and noises do not set it off. Ends
+    with 0, or 2 when something cannot be read or written.
+    """
+    from pampa.cli.ducking import duck_file
+    from pampa.core.mix.distance import Under
+
+    with refusals(as_json=json):
+        raise typer.Exit(duck_file(speech, music, out, Under(under, hold), depth, as_json=json))
+
+
+@app.command()
+def beats(file: Annotated[Path, typer.Argument(metavar="FILE")], json: Json = False) -> None:
+    """Find tempo, beats and bars of music. Music without a steady beat has none.
+
+    Ends with 0, or 2 when the file cannot be read.
+    """
+    from pampa.cli.music import tell_beats
+
+    with refusals(as_json=json):
+        raise typer.Exit(tell_beats(file, as_json=json))
+
+
+@app.command()
+def fit(
+    source: Annotated[Path, typer.Argument(metavar="MUSIC")], out: Annotated[Path, typer.Argument(metavar="OUT")],
+    length: Annotated[float, typer.Option(min=0.1, max=36000, help="How long it is to last, in seconds.")],
+    json: Json = False,
+) -> None:  # fmt: skip
+    """Make music last as long as asked: it jumps from beat to beat, and begins and ends as it did.
+
+    Ends with 0, or 2 when it cannot be made to last that long: what is possible is said, and nothing is written.
+    """
+    from pampa.cli.music import fit_file
+
+    with refusals(as_json=json):
+        raise typer.Exit(fit_file(source, out, length, as_json=json))
 
 
 @app.command()

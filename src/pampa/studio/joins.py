@@ -66,7 +66,7 @@ class Joins:
         state = self._editing.state(episode_id)
         talk = state.document.linked_tracks() if track is None else (state.document.track(track),)
         mix = self._listening.mix(state, treated=False, only=frozenset(t.id for t in talk))
-        sound = render(mix.plan, mix.sources, mix.ducking, start=at - REACH, stop=at + REACH)
+        sound = render(mix.plan, mix.sources, mix.steps, start=at - REACH, stop=at + REACH)
         return min(max(at + quiet_near(sound), 0), state.document.length)
 
     def put_in_tone(self, episode_id: int, at: int, length: int, *, revision: int | None = None) -> State:

@@ -5,7 +5,6 @@ from collections import OrderedDict
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
-import numpy as np
 from cachetools import LRUCache
 
 from pampa.core.deliver.limiter import Limited
@@ -14,17 +13,17 @@ from pampa.core.executor import Executor, Urgency, urgent
 from pampa.core.loudness import Loudness, LoudnessPart, summarise
 from pampa.core.loudness.gating import short_term_curve
 from pampa.core.mend.clean import Told
-from pampa.core.mix.ducking import ducking_db, talk_curve
 from pampa.core.mix.plan import plan_of
 from pampa.core.mix.render import Mix
 from pampa.core.mix.standing import standing_loudness
+from pampa.core.mix.steps import Steps, steps_back
 from pampa.core.mix.stretch import HOP, stretch
 from pampa.core.rendition import Rendition
 from pampa.core.room_tone import Tone
-from pampa.core.sound import RATE, FloatArray, db_to_gain
+from pampa.core.sound import RATE, Curve, FloatArray, db_to_gain
 from pampa.core.sync.clocked import clocked_curve
 from pampa.core.timeline.cutting import put_back, take_out
-from pampa.core.timeline.document import Document
+from pampa.core.timeline.document import Document, Track
 from pampa.core.timeline.mending import amounts_in
 from pampa.core.voice.recipe import Recipe
 from pampa.core.voice.stages import STAGES
@@ -168,17 +167,11 @@ class Listening:
         heard: dict[tuple[int, int], Rendition] = {}
         levels: dict[Rendition, float] = {}
         frames: dict[int, int] = {}
-        activity = {}
         tones: dict[int, Tone] = {}
         for track in document.tracks:
             for recording in {clip.recording for clip in track.clips}:
                 drift_ppm = document.drift_ppm(recording)
-                if treated and track.treated and track.linked:
-                    sound = self._sounds.rendition(
-                        recording, recipe=track.recipe, drift_ppm=drift_ppm, amounts=amounts_in(document, recording)
-                    )
-                else:
-                    sound = self._sounds.rendition(recording, drift_ppm=drift_ppm)
+                sound = self._meant(document, track, recording, treated)
                 level_db = self._sounds.level_db(recording, sound) if track.linked else 0.0
                 if taken and track.id in only:
                     sound = replace(sound, taken=taken)
@@ -188,11 +181,40 @@ class Listening:
                     levels[sound] = level_db
                     if tone := self._sounds.tone(recording, drift_ppm):
                         tones[recording] = tone
-                    activity[recording] = clocked_curve(self._sounds.analysis(recording).activity, drift_ppm)
         plan = plan_of(document, heard, levels=levels, frames=frames, tones=tones, only=only)
-        ducked = any(lane.ducked for lane in plan.lanes)
-        ducking = ducking_db(talk_curve(document, activity), document.ducking) if ducked else np.zeros(0)
-        return Mix(plan, {sound: self._sounds.opened(sound) for sound in set(heard.values())}, ducking)
+        playing = any(not lane.linked for lane in plan.lanes)
+        steps = self.steps(document, treated=treated) if playing else {}
+        return Mix(plan, {sound: self._sounds.opened(sound) for sound in set(heard.values())}, steps)
+
+    def _meant(self, document: Document, track: Track, recording: int, treated: bool) -> Rendition:
+        """Which sound of a recording is heard on a track."""
+        drift_ppm = document.drift_ppm(recording)
+        if not (treated and track.treated and track.linked):
+            return self._sounds.rendition(recording, drift_ppm=drift_ppm)
+        amounts = amounts_in(document, recording)
+        return self._sounds.rendition(recording, recipe=track.recipe, drift_ppm=drift_ppm, amounts=amounts)
+
+    def steps(self, document: Document, *, treated: bool = True) -> Steps:
+        """How far each track of music and effects steps back under the talk."""
+        activity: dict[int, Curve] = {}
+        talk: dict[tuple[int, int], Curve] = {}
+        played: dict[int, Curve] = {}
+        by_depth, by_distance = (
+            [t for t in document.tracks if not t.linked and t.clips and (t.under is None) == depth]
+            for depth in (True, False)
+        )  # fmt: skip
+        for track in document.linked_tracks():
+            for recording in {clip.recording for clip in track.clips}:
+                drift_ppm = document.drift_ppm(recording)
+                if by_depth:
+                    activity[recording] = clocked_curve(self._sounds.analysis(recording).activity, drift_ppm)
+                if by_distance:
+                    meant = self._meant(document, track, recording, treated)
+                    talk[track.id, recording] = self._sounds.spoken(recording, meant)
+        for track in by_distance:
+            for recording in {clip.recording for clip in track.clips}:
+                played[recording] = self._sounds.played(recording, document.drift_ppm(recording))
+        return steps_back(document, activity, talk, played)
 
 
 def _with_recipes(state: State, recipes: Mapping[int, Recipe]) -> State:

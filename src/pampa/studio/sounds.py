@@ -26,7 +26,8 @@ from pampa.core.mend.clean import Measured, Told
 from pampa.core.rendition import SILENT, Rendition
 from pampa.core.room_tone import Tone, quiet_place
 from pampa.core.sound import RATE, SEGMENT_S, Curve, Segment, Source, segments
-from pampa.core.speech.level import speech_activity, speech_level
+from pampa.core.speech.level import COMMON_LEVEL_LUFS, speech_activity, speech_level
+from pampa.core.speech.talk import talk_curve_of
 from pampa.core.sync.clocked import clocked_curve, clocked_frames
 from pampa.core.voice.heard import Heard, heard_in
 from pampa.core.voice.recipe import Recipe
@@ -38,11 +39,11 @@ from pampa.studio.mends import Mends
 SAMPLED_SEGMENTS = 2
 """Of most speech: what a treatment does to the level of a voice is heard in these, 40 s. Whoever moves a slider waits
 for them."""
-COMMON_LEVEL_LUFS = -21.0
-"""Everybody's speech is brought to this loudness in the mix, measured in one channel."""
 QUIETEST_LIFTED_LUFS = -60.0
 OPENED_KEPT = 4096
 HEARD_KEPT = 64
+BOTH_SIDES_LU = 3.01
+"""A voice of one channel is heard from both sides, and is louder by this than when it is measured alone."""
 GONE = "gone"
 """The state of a recording whose original was deleted for good."""
 
@@ -87,6 +88,7 @@ class Sounds:
         self._analyses: dict[str, Analysis] = {}
         self._levels: dict[str, float | None] = {}
         self._heard: LRUCache[Rendition, Heard] = LRUCache(HEARD_KEPT)
+        self._spoken: LRUCache[Rendition, Curve] = LRUCache(HEARD_KEPT)
         self._keys: dict[int, str] = {}
         self.mends = Mends(executor)
 
@@ -239,6 +241,24 @@ class Sounds:
                 chosen[cells] = energy[cells]
             known = self._heard[treated.rendition] = heard_in(treated, chosen)
         return known
+
+    def spoken(self, recording_id: int, rendition: Rendition) -> Curve:
+        """How loud each phrase of a voice lies in the mix, in LUFS for each 20 ms; -inf where nobody talks."""
+        known = self._spoken.get(rendition)
+        if known is None:
+            opened = self.opened(rendition)
+            runs = np.round(self._shelf.talk(rendition.content) * (1 + rendition.drift_ppm * 1e-6)).astype(np.int64)
+            energy = opened.levelled_energy
+            level = speech_level(energy)
+            curve = talk_curve_of(energy, np.minimum(runs, energy.size))
+            lifted = 0.0 if level is None or level < QUIETEST_LIFTED_LUFS else COMMON_LEVEL_LUFS - level
+            known = self._spoken[rendition] = curve + lifted + (BOTH_SIDES_LU if opened.channels == 1 else 0.0)
+        return known
+
+    def played(self, recording_id: int, drift_ppm: float) -> Curve:
+        """The K-weighted mean square of each 20 ms as both sides are heard."""
+        energy = clocked_curve(self.analysis(recording_id).energy, drift_ppm)
+        return energy * 2 if self.conformed(recording_id).channels == 1 else energy
 
     def treated_energy(self, recording_id: int, treated: Opened, *, count: int = SAMPLED_SEGMENTS) -> Curve:
         """K-weighted mean square of each 20 ms of `count` segments with most speech, one after another."""

@@ -13,17 +13,21 @@ from pampa.core.errors import SignalError
 from pampa.core.files.conform import conformed_source
 from pampa.core.files.kept import Kept, keep_whole
 from pampa.core.files.measurements import known_of
+from pampa.core.files.whole import whole
 from pampa.core.loudness.parts import CELLS_PER_S
 from pampa.core.mend.clean import chain
 from pampa.core.rendition import SILENT, Rendition
 from pampa.core.sound import RATE, Curve, FloatArray, Segment, Silence, Source
 from pampa.core.speech.level import speech_level
+from pampa.core.speech.talk import Runs, talk_of
+from pampa.core.speech.voiced import voicing
 from pampa.core.sync.clocked import clocked, clocked_curve
 from pampa.core.voice.chain import Known, Treated, treat
 from pampa.core.voice.chain import known_of as voice_known_of
 from pampa.core.voice.heard import Heard, heard_in
 from pampa.core.voice.stages import Facts
 
+TALK = "talk.npy"
 ENERGY = "energy.npy"
 """Written last: a conformed folder with it is whole."""
 FACTS_KEPT = 32
@@ -46,6 +50,18 @@ class Shelf:
     def heard(self, content: str) -> Heard:
         """What the voice in a conformed recording sounds like on the whole."""
         return _heard(self, content)
+
+    def talk(self, content: str) -> Runs:
+        """Where somebody talks in a conformed recording, in cells of 20 ms: found once and kept beside it."""
+        if content.startswith(SILENT):
+            return np.zeros((0, 2), np.int64)
+        path = self.conformed / content / TALK
+        if not path.exists():
+            runs = talk_of(self.energy(content), voicing(self.plain(content)))
+            with whole(path) as making:
+                np.save(making, runs)
+        found: Runs = np.load(path)
+        return found
 
     def plain(self, content: str) -> Source:
         """A conformed recording, on its own clock."""

@@ -1,5 +1,6 @@
 """What a bus does to the sum of all that comes in, as a pure function of a stretch and its run-in."""
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Protocol
 
@@ -34,6 +35,11 @@ class Strip:
     processors: tuple[Processor, ...] = ()
 
     @property
+    def plain(self) -> bool:
+        """Whether it only changes the level, so that any frame of it stands for itself."""
+        return not self.processors
+
+    @property
     def run_in(self) -> int:
         """They settle one on the other, so their run-ins add up."""
         return sum(processor.run_in for processor in self.processors)
@@ -41,3 +47,14 @@ class Strip:
     @property
     def look_ahead(self) -> int:
         return sum(processor.look_ahead for processor in self.processors)
+
+
+BLOCK = 1 << 17
+"""Frames: what a bus does is worked out in whole blocks on the episode's own grid, so that any range gives the same
+bits although filters and transforms round otherwise wherever they begin."""
+
+
+def blocks(start: int, stop: int) -> Iterator[tuple[int, int]]:
+    """The blocks that hold frames `start` to `stop`."""
+    for first in range(start // BLOCK * BLOCK, stop, BLOCK):
+        yield first, first + BLOCK

@@ -67,7 +67,7 @@ def faults_at(at: int, crossfade: int, plan: Plan, sources: Mapping[Rendition, S
     for lane in plan.lanes:
         if lane.track not in people:
             continue
-        sound = render(Plan((lane,), plan.length), sources, np.zeros(0), start=at - REACH, stop=at + REACH)
+        sound = render(Plan((lane,), plan.length), sources, {}, start=at - REACH, stop=at + REACH)
         mono = heard[lane.track] = to_mono(sound.astype(np.float64))
         here = lane.between(at - 1, at + 1)
         left = next((span for span in here if span.start < at - crossfade and span.stop <= at + crossfade), None)

@@ -5,12 +5,14 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from itertools import accumulate, pairwise
 
-from pampa.core.mix.buses import Strip
+from pampa.core.mix.buses import Processor, Strip
 from pampa.core.mix.patches import Patch, patches
+from pampa.core.mix.pressing import Pressing
+from pampa.core.mix.room import Reverb
 from pampa.core.rendition import Rendition
 from pampa.core.room_tone import Tone
 from pampa.core.sound import db_to_gain
-from pampa.core.timeline.document import JOIN, BusName, Clip, Crossing, Document, Envelope, Track
+from pampa.core.timeline.document import JOIN, Bus, BusName, Clip, Crossing, Document, Envelope, Fade, Send, Track
 
 Heard = Mapping[tuple[int, int], Rendition]
 """By track and recording, which sound of it is heard there: one recording may lie on two tracks that treat it in two
@@ -37,6 +39,11 @@ class Span:
     """Whether the fade at that edge crosses over with something and keeps the power of both together even."""
     envelope: Envelope = ()
     """Gains at frames of the source."""
+    shape_in: Fade = "natural"
+    shape_out: Fade = "natural"
+    """Of fades that do not cross over with anything."""
+    sends: tuple[tuple[BusName, float], ...] = ()
+    """To what it goes besides its lane's ways, by how much."""
 
 
 @dataclass(frozen=True)
@@ -47,12 +54,18 @@ class Lane:
     """
 
     track: int
-    ducked: bool
+    linked: bool
+    """Of talk; all else steps back under it."""
     to: tuple[tuple[BusName | None, float], ...]
     spans: tuple[Span, ...]
     starts: tuple[int, ...]
     ends: tuple[int, ...]
     """For each span, where it and all before it have ended."""
+
+    @property
+    def sending(self) -> bool:
+        """Whether any of its clips goes somewhere besides."""
+        return any(span.sends for span in self.spans)
 
     def between(self, start: int, stop: int) -> tuple[Span, ...]:
         """Spans that sound in `[start, stop)`. A cross-fade may be longer than the clips it lies on, so that more than
@@ -64,10 +77,34 @@ class Lane:
 def _lane(track: Track, spans: Iterable[Span], buses: Mapping[BusName, Strip]) -> Lane:
     spans = tuple(sorted(spans, key=lambda span: span.start))
     ends = tuple(accumulate((span.stop for span in spans), max))
-    ways = ((track.bus, 1.0), *((send.bus, db_to_gain(send.level_db)) for send in track.sends))
+    ways = ((track.bus, 1.0), *_gains(track, track.sends, buses))
     # A bus at rest only adds up: what goes there goes to the master as it is, in the order of the tracks.
     to = tuple((name if name in buses else None, gain) for name, gain in ways)
-    return Lane(track.id, not track.linked, to, spans, tuple(span.start for span in spans), ends)
+    return Lane(track.id, track.linked, to, spans, tuple(span.start for span in spans), ends)
+
+
+def _gains(track: Track, sends: Iterable[Send], buses: Mapping[BusName, Strip]) -> tuple[tuple[BusName, float], ...]:
+    """What is sent somewhere besides goes there after the track's own bus: silent where that is muted."""
+    own = buses[track.bus].gain if track.bus in buses else 1.0
+    return tuple((send.bus, own * db_to_gain(send.level_db)) for send in sends)
+
+
+def _strips(document: Document) -> dict[BusName, Strip]:
+    """The buses that do something: those that are set, and the room where anything is sent to it."""
+    buses = {bus.name: bus for bus in document.buses}
+    sends = [send for track in document.tracks for send in track.sends]
+    sends += [send for track in document.tracks for clip in track.clips for send in clip.sends]
+    if any(send.bus == "room" for send in sends):
+        buses.setdefault("room", Bus("room"))
+    return {
+        name: Strip(name, 0.0 if bus.muted else db_to_gain(bus.gain_db), _processors(bus))
+        for name, bus in buses.items()
+    }
+
+
+def _processors(bus: Bus) -> tuple[Processor, ...]:
+    made: list[Processor] = [Pressing(bus.pressed)] if bus.pressed else []
+    return (*made, Reverb(bus.room)) if bus.name == "room" else tuple(made)
 
 
 @dataclass(frozen=True)
@@ -77,6 +114,16 @@ class Plan:
     lanes: tuple[Lane, ...]
     length: int
     strips: tuple[Strip, ...] = ()
+
+    def feeds(self, bus: BusName, start: int, stop: int) -> bool:
+        """Whether anything goes to a bus in `[start, stop)`."""
+        for lane in self.lanes:
+            whole = any(name == bus for name, _ in lane.to)
+            if (whole or lane.sending) and any(
+                whole or any(name == bus for name, _ in span.sends) for span in lane.between(start, stop)
+            ):
+                return True
+        return False
 
     @property
     def tail(self) -> int:
@@ -102,13 +149,13 @@ def plan_of(
     tones : of recordings, where only their room is heard: what is cleared on a track of talk is filled with it.
     only : tracks to hear alone; empty means all that are not muted.
     """
-    buses = {bus.name: Strip(bus.name, 0.0 if bus.muted else db_to_gain(bus.gain_db)) for bus in document.buses}
+    buses = _strips(document)
     joins = {seam.at: Join(seam.crossfade, seam.crossing) for seam in document.seams}
     lanes = []
     for track in document.tracks:
         if not track.clips or (track.id not in only if only else track.muted):
             continue
-        spans = _spans(track, joins, heard, levels, frames)
+        spans = _spans(track, joins, heard, levels, frames, buses)
         if track.linked and tones:
             filled = (
                 _of_tone(patch, track, heard, levels)
@@ -133,6 +180,7 @@ PLAIN = Join()
 
 def _spans(
     track: Track, joins: Mapping[int, Join], heard: Heard, levels: Mapping[Rendition, float], frames: Mapping[int, int],
+    buses: Mapping[BusName, Strip],
 ) -> tuple[Span, ...]:  # fmt: skip
     clips = tuple(clip for clip in track.clips if not clip.muted)
     meets = [False, *(a.end == b.start for a, b in pairwise(clips)), False]
@@ -156,6 +204,8 @@ def _spans(
                 fade_out=_join_length(clip, joins, clip.end, after) if joins_after else clip.fade_out or soft_out,
                 even_in=joins_before and joins.get(clip.start, PLAIN).crossing == "power",
                 even_out=joins_after and joins.get(clip.end, PLAIN).crossing == "power", envelope=clip.envelope,
+                shape_in=clip.shape_in if clip.fade_in else "natural",
+                shape_out=clip.shape_out if clip.fade_out else "natural", sends=_gains(track, clip.sends, buses),
             )
         )  # fmt: skip
     return tuple(spans)

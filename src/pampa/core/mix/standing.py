@@ -66,7 +66,7 @@ def _measured(mix: Mix, stretch: Stretch) -> LoudnessPart:
 
 def _edges(mix: Mix) -> list[int]:
     """Where stretches begin: at every edge of talk, and every 5 s of the leading recording in between."""
-    talk = [lane for lane in mix.plan.lanes if not lane.ducked] or list(mix.plan.lanes)
+    talk = [lane for lane in mix.plan.lanes if lane.linked] or list(mix.plan.lanes)
     edges = {0, mix.frames}
     for lane in talk:
         for span in lane.spans:
@@ -109,14 +109,15 @@ def _describe(digest: "hashlib.blake2b", mix: Mix, lane: Lane, start: int, first
         begins, ends = span.start >= first - span.fade_in, span.stop <= last + span.fade_out
         digest.update(
             repr(
-                (span.sound.key, span.source - at, span.gain, lane.to, span.envelope)
-                + (("in", at, span.fade_in, span.even_in) if begins else ())
-                + (("out", span.stop - start, span.fade_out, span.even_out) if ends else ())
+                (span.sound.key, span.source - at, span.gain, lane.to, span.envelope, span.sends)
+                + (("in", at, span.fade_in, span.even_in, span.shape_in) if begins else ())
+                + (("out", span.stop - start, span.fade_out, span.even_out, span.shape_out) if ends else ())
             ).encode()
         )
-    if spans and lane.ducked and mix.ducking.size:
-        # The curve is told by its bends, and by where the 20 ms grid lies against this stretch.
-        gain = mix.ducking[first // CELL : -(-last // CELL) + 1]
+    step = mix.steps.get(lane.track)
+    if spans and step is not None and step.size:
+        # The curve is told by its values, and by where the 20 ms grid lies against this stretch.
+        gain = step[first // CELL : -(-last // CELL) + 1]
         digest.update(repr(first % CELL).encode() + gain.tobytes())
 
 

@@ -42,14 +42,15 @@ class Onsets:
     """The same of what lies under 160 Hz: drums and basses."""
     tones: NDArray[np.float32]
     """Power in each of the twelve tones, shape (hops, 12)."""
-    level_db: Curve
+    octaves_db: NDArray[np.float32]
+    """Level in each octave, shape (hops, octaves)."""
 
 
 def onsets_of(source: Source, executor: Executor | None = None) -> Onsets:
     """What begins in music at 48 kHz; of two channels, the mean."""
     parts = list((executor or Inline()).map(partial(_levels, source), segments(source.frames)))
     if not parts:
-        return Onsets(np.zeros(0), np.zeros(0), np.zeros((0, 12), np.float32), np.zeros(0))
+        return Onsets(np.zeros(0), np.zeros(0), np.zeros((0, 12), np.float32), np.zeros((0, OCTAVES), np.float32))
     power = np.concatenate(parts)
     loud = 10 * np.log10(power + power.max() * 10 ** (-FLOOR_DB / 10) + 1e-20)
     before = scipy.ndimage.maximum_filter1d(loud, 3, axis=1)
@@ -60,8 +61,11 @@ def onsets_of(source: Source, executor: Executor | None = None) -> Onsets:
     tones = np.zeros((len(power), 12), np.float32)
     for band in np.flatnonzero(tonal):
         tones[:, TONE_OF[band]] += power[:, band]
-    return Onsets(_standing_out(rises.mean(axis=1)), _standing_out(rises[:, low].mean(axis=1)), tones,
-                  10 * np.log10(power.sum(axis=1) + 1e-20))  # fmt: skip
+    octaves = np.add.reduceat(power, np.searchsorted(_OCTAVE_OF, np.arange(OCTAVES)), axis=1)
+    return Onsets(
+        _standing_out(rises.mean(axis=1)), _standing_out(rises[:, low].mean(axis=1)), tones,
+        10 * np.log10(octaves + 1e-20),
+    )  # fmt: skip
 
 
 def _edges() -> NDArray[np.float64]:
@@ -74,6 +78,8 @@ def _edges() -> NDArray[np.float64]:
 
 EDGES_HZ = _edges()
 TONE_OF = np.round(12 * np.log2(np.sqrt(EDGES_HZ[1:] * EDGES_HZ[:-1]) / 440)).astype(int) % 12
+_OCTAVE_OF = np.floor(np.log2(EDGES_HZ[:-1] / EDGES_HZ[0]) + 1e-9).astype(int)
+OCTAVES = int(_OCTAVE_OF[-1]) + 1
 _BINS = np.round(EDGES_HZ * SIZE / RATE).astype(int)
 _WINDOW = np.hanning(SIZE + 1)[:-1].astype(np.float32)
 

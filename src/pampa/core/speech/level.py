@@ -5,6 +5,8 @@ import numpy as np
 from pampa.core.loudness.gating import HOP_CELLS, MOMENTARY_CELLS, to_energy, to_lufs, windows
 from pampa.core.sound import Curve
 
+COMMON_LEVEL_LUFS = -21.0
+"""Everybody's speech is brought to this loudness in the mix, measured in one channel."""
 SPEECH_GATE_LU = 12.0
 FLOOR_PERCENTILE = 10.0
 ACTIVE_OVER_FLOOR_DB = 9.0

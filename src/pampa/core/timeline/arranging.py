@@ -5,7 +5,7 @@ from itertools import count
 from typing import Any
 
 from pampa.core.errors import EditRefused, NotFound
-from pampa.core.timeline.document import Clip, Document, Kind, Marker, Seam, Track, check, next_id
+from pampa.core.timeline.document import LINKED, Clip, Document, Fade, Kind, Marker, Seam, Track, Under, check, next_id
 from pampa.core.timeline.limits import LOUDEST_DB, SOFTEST_DB
 from pampa.core.timeline.ranges import join_at, split_at
 from pampa.core.voice.recipe import Recipe
@@ -87,13 +87,15 @@ def slip(document: Document, *, clip: int, by: int, frames: int) -> Document:
 
 def set_clip(
     document: Document, *, clip: int, gain_db: float | None = None, fade_in: int | None = None,
-    fade_out: int | None = None, muted: bool | None = None,
+    fade_out: int | None = None, muted: bool | None = None, shape_in: Fade | None = None, shape_out: Fade | None = None,
 ) -> Document:  # fmt: skip
-    """Change a clip's gain or fades (in frames), or whether it is heard."""
+    """Change a clip's gain or fades (in frames) and their shapes, or whether it is heard."""
     track, old = document.find_clip(clip)
     new = replace(
         old,
         gain_db=old.gain_db if gain_db is None else checked_gain(gain_db),
+        shape_in=shape_in or old.shape_in,
+        shape_out=shape_out or old.shape_out,
         fade_in=old.fade_in if fade_in is None else fade_in,
         fade_out=old.fade_out if fade_out is None else fade_out,
         muted=old.muted if muted is None else muted,
@@ -116,22 +118,28 @@ def add_clip(
     return _with_clip(document, track, clip)
 
 
-def add_track(document: Document, *, name: str, kind: Kind, at: int | None = None) -> Document:
-    """Add an empty track: as the one with `at` tracks above it, or at the end."""
-    track = Track(next_id(document), _name(name), kind, treated=kind in ("person", "spot"))
+def add_track(
+    document: Document, *, name: str, kind: Kind, at: int | None = None, under_lu: float | None = None
+) -> Document:
+    """Add an empty track: as the one with `at` tracks above it, or at the end.
+
+    under_lu : how far under the talk it lies, if it is one of music or effects; None as the episode's depth says.
+    """
+    under = None if under_lu is None or kind in LINKED else Under(under_lu)
+    track = Track(next_id(document), _name(name), kind, treated=kind in LINKED, under=under)
     at = len(document.tracks) if at is None else at
     return replace(document, tracks=(*document.tracks[:at], track, *document.tracks[at:]))
 
 
 def bring_in(
     document: Document, *, name: str, kind: Kind, recording: int, length: int, start: int = 0, track: int | None = None,
-    drift_ppm: float = 0.0, at: int | None = None,
+    drift_ppm: float = 0.0, at: int | None = None, under_lu: float | None = None,
 ) -> Document:  # fmt: skip
     """Put a whole recording onto a track of its own, or after what lies on `track`, with a clock that is known."""
     document = document.with_drift(recording, drift_ppm)
     if track is None:
         track = next_id(document)
-        document = add_track(document, name=name, kind=kind, at=at)
+        document = add_track(document, name=name, kind=kind, at=at, under_lu=under_lu)
     else:
         clips = document.track(track).clips
         start = max(start, clips[-1].end if clips else 0)

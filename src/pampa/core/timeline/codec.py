@@ -20,11 +20,12 @@ from pampa.core.timeline.document import (
     Seam,
     Send,
     Track,
+    Under,
 )
 from pampa.core.timeline.limits import LOUDEST_DB, MOST_FRAMES, SOFTEST_DB
 from pampa.core.voice.recipe import Recipe
 
-FORM = 3
+FORM = 4
 """Of what `encode` gives. Whoever changes a field raises it, and adds a way from the old form to `UPCASTS`."""
 Plain = dict[str, Any]
 
@@ -49,6 +50,7 @@ def without_sibilance(amounts: Plain) -> Plain:
 UPCASTS: dict[int, Callable[[Plain], Plain]] = {
     1: lambda old: {**old, "buses": [], "tracks": [{**track, "sends": []} for track in old["tracks"]]},
     2: _with_sibilance_in_recipes,
+    3: lambda old: old,  # what came with the fourth is at rest where it is not told
 }
 
 
@@ -74,7 +76,8 @@ def decode(data: Plain) -> Document:
                     **track,
                     "clips": _clips(track["clips"]),
                     "recipe": Recipe(**track["recipe"]),
-                    "sends": tuple(Send(**send) for send in track["sends"]),
+                    "sends": _sends(track),
+                    "under": Under(**track["under"]) if track.get("under") else None,
                 }
             )
             for track in data["tracks"]
@@ -97,7 +100,11 @@ def _clips(data: list[dict[str, Any]]) -> tuple[Clip, ...]:
 
 def clip_of(data: Mapping[str, Any]) -> Clip:
     """A clip as plain data; what it does not tell is at rest."""
-    return Clip(**{**data, "envelope": envelope_of(data.get("envelope", ()))})
+    return Clip(**{**data, "envelope": envelope_of(data.get("envelope", ())), "sends": _sends(data)})
+
+
+def _sends(data: Mapping[str, Any]) -> tuple[Send, ...]:
+    return tuple(Send(**send) for send in data.get("sends", ()))
 
 
 def envelope_of(points: Sequence[Sequence[float]]) -> Envelope:

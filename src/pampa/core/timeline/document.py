@@ -18,7 +18,10 @@ Crossing = Literal["power", "amplitude"]
 """What a cross-fade keeps steady: the power of two unrelated sounds, or the amplitude of two that are alike."""
 Envelope = tuple[tuple[int, float], ...]
 """Gains in dB at frames of the recording, in order of time; straight in dB between them, and held before and after."""
-BusName = Literal["voices", "music", "effects"]
+BusName = Literal["voices", "music", "effects", "room"]
+RoomName = Literal["small", "hall", "long"]
+Fade = Literal["natural", "power", "straight"]
+"""The shape of a fade: slow at first as by hand, of even power, or straight in dB."""
 BUS_OF: dict[Kind, BusName] = {"person": "voices", "spot": "voices", "music": "music", "effects": "effects"}
 JOIN = round(0.012 * RATE)
 """Length of the cross-fade that a cut makes by itself: 12 ms, half on either side of the join."""
@@ -40,6 +43,10 @@ class Clip:
     """Not heard; on a track of talk its room goes on in its place."""
     envelope: Envelope = ()
     """On the recording's own time, so that it stays with its words wherever the clip is cut, moved or slipped."""
+    shape_in: Fade = "natural"
+    shape_out: Fade = "natural"
+    sends: tuple["Send", ...] = ()
+    """To what this clip goes besides, over what its track does."""
 
     @property
     def end(self) -> int:
@@ -62,13 +69,14 @@ class Clip:
             and self.gain_db == other.gain_db
             and self.muted == other.muted
             and self.envelope == other.envelope
+            and self.sends == other.sends
             and self.fade_out == other.fade_in == 0
         )
 
 
 @dataclass(frozen=True)
 class Send:
-    """A copy of a track's sound that goes to another bus besides its own, by so many dB."""
+    """A copy of the sound of a track or clip that goes to another bus besides its own, by so many dB."""
 
     bus: BusName
     level_db: float
@@ -89,6 +97,8 @@ class Track:
     """Music and effects follow the talk when it closes up, unless they are pinned to their place."""
     recipe: Recipe = field(default_factory=Recipe)
     sends: tuple[Send, ...] = ()
+    under: "Under | None" = None
+    """How music and effects step back: a distance; None for the episode's depth, as it was set before."""
 
     @property
     def bus(self) -> BusName:
@@ -183,8 +193,21 @@ def _with(value: Value, name: str, by: int) -> Value:
 
 
 @dataclass(frozen=True)
+class Under:
+    """How far music lies under the talk.
+
+    lu : the distance; 0 for music that stays as it is. hold_s : over shorter pauses it stays down.
+    back_s : the time in which it comes back by 12 dB.
+    """
+
+    lu: float = 14.0
+    hold_s: float = 0.5
+    back_s: float = 1.2
+
+
+@dataclass(frozen=True)
 class Ducking:
-    """How music and effects step back under talk."""
+    """How music and effects step back under talk by a depth, where their track has no distance of its own."""
 
     depth_db: float = 12.0
     attack_s: float = 0.4
@@ -194,11 +217,16 @@ class Ducking:
 
 @dataclass(frozen=True)
 class Bus:
-    """What several tracks go through together on their way to the master."""
+    """What several tracks go through together on their way to the master.
+
+    pressed : 0 to 100, how far a gentle compressor holds their sum. room : which room it is, of the bus of that name.
+    """
 
     name: BusName
     gain_db: float = 0.0
     muted: bool = False
+    pressed: float = 0.0
+    room: RoomName = "hall"
 
 
 @dataclass(frozen=True)

@@ -21,7 +21,7 @@ from pampa.core.timeline import (
 )
 from pampa.core.timeline import parameters as told
 from pampa.core.timeline.codec import without_sibilance
-from pampa.core.timeline.document import Document
+from pampa.core.timeline.document import Document, Under
 from pampa.core.timeline.limits import hold
 
 Parameters = dict[str, Any]
@@ -65,6 +65,11 @@ def _frames_of_track(document: Document, given: Mapping[str, Any], frames: Lengt
     return {"frames": [[recording, frames(recording)] for recording in used]}
 
 
+def _under_talk(document: Document, given: Mapping[str, Any], frames: Lengths) -> Parameters:
+    """Music and effects that come in lie a distance under the talk; those of older journals have their depth."""
+    return {"under_lu": Under().lu}
+
+
 def _mend_without_sibilance(old: Parameters) -> Parameters:
     return {**old, "amounts": without_sibilance(old["amounts"]), "sibilance": old["amounts"].get("sibilance")}
 
@@ -93,8 +98,8 @@ EDITS: Mapping[str, Edit] = {
         Edit(arranging.set_clip, told.SetClip, "Changed a piece's gain, fades or muting"),
         Edit(arranging.remove_clip, told.OnClip, "Removed a piece"),
         Edit(arranging.add_clip, told.AddClip, "Added a piece at {place}"),
-        Edit(arranging.bring_in, told.BringIn, "Brought in {name}", by_page=False),
-        Edit(arranging.add_track, told.AddTrack, "Added the track {name}"),
+        Edit(arranging.bring_in, told.BringIn, "Brought in {name}", by_page=False, completes=_under_talk),
+        Edit(arranging.add_track, told.AddTrack, "Added the track {name}", completes=_under_talk),
         Edit(arranging.remove_track, told.OnTrack, "Removed a track"),
         Edit(arranging.set_track, told.SetTrack, "Changed a track"),
         Edit(
@@ -107,10 +112,13 @@ EDITS: Mapping[str, Edit] = {
         Edit(arranging.set_ducking, told.SetDucking, "Changed the ducking"),
         Edit(mixing.set_envelope, told.SetEnvelope, "Changed the envelope of a piece"),
         Edit(mixing.set_send, told.SetSend, "Changed what a track is sent to"),
+        Edit(mixing.send_clip, told.SendClip, "Changed what a piece is sent to"),
         Edit(mixing.set_bus, told.SetBus, "Changed a bus"),
+        Edit(mixing.set_under, told.SetUnder, "Changed how far music lies under the talk"),
+        Edit(mixing.ride, told.Ride, "Changed the level of {length} at {place}"),
         Edit(lining.nudge, told.Nudge, "Nudged a track", completes=_frames_of_track),
         Edit(lining.line_up, told.LineUp, "Lined up {name}", words=NAME, by_page=False),
-        Edit(laying.lay, told.Lay, "Laid {name}"),
+        Edit(laying.lay, told.Lay, "Laid {name}", completes=_under_talk),
         Edit(laying.in_sequence, told.InSequence, "Joined recordings in sequence", by_page=False),
         Edit(laying.take_seat, told.TakeSeat, "Put sound on a waiting track", by_page=False),
         Edit(laying.begin, told.Begin, "Began from the pattern {name}", by_page=False),

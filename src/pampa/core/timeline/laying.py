@@ -8,12 +8,12 @@ from typing import Any
 from pampa.core.errors import EditRefused
 from pampa.core.timeline.arranging import add_track
 from pampa.core.timeline.codec import clip_of
-from pampa.core.timeline.document import Clip, Document, Kind, Track, check, next_id
+from pampa.core.timeline.document import Clip, Document, Kind, Track, Under, check, next_id
 from pampa.core.voice.recipe import Recipe
 
 
 def lay(document: Document, *, name: str, kind: Kind, pieces: Sequence[Mapping[str, Any]], track: int | None = None,
-        instead_of: int | None = None) -> Document:  # fmt: skip
+        instead_of: int | None = None, under_lu: float | None = None) -> Document:  # fmt: skip
     """Put pieces at their places, each on the first track of its kind with room there, else on a new one.
 
     pieces : what a Clip holds but its number, and maybe `name` and `kind` of its own. track : tried first.
@@ -28,7 +28,7 @@ def lay(document: Document, *, name: str, kind: Kind, pieces: Sequence[Mapping[s
         clip = clip_of({"id": 0, **rest})
         free = _with_room(document, clip, its_kind, track)
         if free is None:
-            document = add_track(document, name=its_name, kind=its_kind)
+            document = add_track(document, name=its_name, kind=its_kind, under_lu=under_lu)
             free = document.tracks[-1]
         clip = replace(clip, id=next_id(document))
         document = document.with_track(replace(free, clips=tuple(sorted([*free.clips, clip], key=lambda c: c.start))))
@@ -100,8 +100,8 @@ def begin(document: Document, *, name: str, tracks: Sequence[Mapping[str, Any]],
     made = []
     for told in tracks:
         rest = dict(told)
-        recipe = Recipe(**rest.pop("recipe"))
+        recipe, under = Recipe(**rest.pop("recipe")), rest.pop("under", None)
         number = next(ids)
         clips = tuple(clip_of({"id": next(ids), **clip}) for clip in rest.pop("clips"))
-        made.append(Track(number, clips=clips, recipe=recipe, **rest))
+        made.append(Track(number, clips=clips, recipe=recipe, under=Under(**under) if under else None, **rest))
     return check(replace(document, tracks=tuple(made), ducking=replace(document.ducking, depth_db=ducking_db)))

@@ -13,12 +13,12 @@ from pampa.core.finds.deciding import POLICY
 from pampa.core.mend.amounts import USUAL
 from pampa.core.purpose.kind import SURE
 from pampa.core.sound import RATE
+from pampa.core.speech.level import COMMON_LEVEL_LUFS
 from pampa.core.timeline.limits import bounds_of
 from pampa.core.voice.recipe import Recipe
 from pampa.core.voice.stages import STAGES as VOICE_STAGES
 from pampa.core.voice.starts import STARTS
 from pampa.studio.access import TooManyGuesses
-from pampa.studio.sounds import COMMON_LEVEL_LUFS
 from pampa.studio.voice_curves import COLUMN, COLUMNS, LOWEST_LUFS, RESTING, STEPS_PER_DB
 from pampa.web.larder_schemas import PatternOut
 from pampa.web.lining_schemas import LiningOut
