@@ -125,6 +125,13 @@ class Larder:
         self._tell(recording.episode_id)
         return piece, recording
 
+    def lend(self, piece_id: int, episode_id: int) -> tuple[Piece, Recording]:
+        """A piece, and its sound as a recording of an episode, not laid on any track yet."""
+        with self._sessions.begin() as session:
+            piece, shelved = self._get(session, piece_id)
+            piece.used = now()
+        return piece, self._recordings.borrow(shelved.id, episode_id, person=piece.name, role=piece.kind)
+
     def use(self, piece_id: int, episode_id: int, start: int, *, revision: int | None = None, open_time: bool = False
             ) -> State:  # fmt: skip
         """Lay a piece into an episode: on the first track of its kind with room at `start`, else on a new one.

@@ -16,7 +16,7 @@ from pampa.core.mend.clean import Told
 from pampa.core.mix.plan import plan_of
 from pampa.core.mix.render import Mix
 from pampa.core.mix.standing import standing_loudness
-from pampa.core.mix.steps import Steps, steps_back
+from pampa.core.mix.steps import Steps, steps_back, talk_in_episode
 from pampa.core.mix.stretch import HOP, stretch
 from pampa.core.rendition import Rendition
 from pampa.core.room_tone import Tone
@@ -197,24 +197,29 @@ class Listening:
     def steps(self, document: Document, *, treated: bool = True) -> Steps:
         """How far each track of music and effects steps back under the talk."""
         activity: dict[int, Curve] = {}
-        talk: dict[tuple[int, int], Curve] = {}
         played: dict[int, Curve] = {}
         by_depth, by_distance = (
             [t for t in document.tracks if not t.linked and t.clips and (t.under is None) == depth]
             for depth in (True, False)
         )  # fmt: skip
-        for track in document.linked_tracks():
+        for track in document.linked_tracks() if by_depth else ():
             for recording in {clip.recording for clip in track.clips}:
-                drift_ppm = document.drift_ppm(recording)
-                if by_depth:
-                    activity[recording] = clocked_curve(self._sounds.analysis(recording).activity, drift_ppm)
-                if by_distance:
-                    meant = self._meant(document, track, recording, treated)
-                    talk[track.id, recording] = self._sounds.spoken(recording, meant)
+                known = self._sounds.analysis(recording).activity
+                activity[recording] = clocked_curve(known, document.drift_ppm(recording))
         for track in by_distance:
             for recording in {clip.recording for clip in track.clips}:
                 played[recording] = self._sounds.played(recording, document.drift_ppm(recording))
-        return steps_back(document, activity, talk, played)
+        return steps_back(document, activity, self._spoken(document, treated) if by_distance else {}, played)
+
+    def talk(self, document: Document) -> Curve:
+        """How loud the talk is in each 20 ms of an episode, in LUFS; -inf where nobody talks."""
+        return talk_in_episode(document, self._spoken(document, True))
+
+    def _spoken(self, document: Document, treated: bool) -> dict[tuple[int, int], Curve]:
+        return {
+            (track.id, recording): self._sounds.spoken(recording, self._meant(document, track, recording, treated))
+            for track in document.linked_tracks() for recording in {clip.recording for clip in track.clips}
+        }  # fmt: skip
 
 
 def _with_recipes(state: State, recipes: Mapping[int, Recipe]) -> State:

@@ -175,7 +175,7 @@ def _told(track: Track, pieces: dict[tuple[int, int, int], int], end: int) -> di
     own: Iterable[Clip] = track.clips if track.kind != "person" else ()
     return {
         "name": track.name, "kind": track.kind, "gain_db": track.gain_db, "treated": track.treated,
-        "pinned": track.pinned, "recipe": asdict(track.recipe),
+        "pinned": track.pinned, "recipe": asdict(track.recipe), "under": asdict(track.under) if track.under else None,
         "pieces": [
             {
                 "piece": pieces[clip.recording, clip.source, clip.length], "at": clip.start,

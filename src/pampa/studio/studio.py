@@ -21,6 +21,7 @@ from pampa.studio.likenesses import Likenesses
 from pampa.studio.lining_up import LiningUp
 from pampa.studio.listening import Listening
 from pampa.studio.mending import Mending
+from pampa.studio.music import Music
 from pampa.studio.patterns import Patterns
 from pampa.studio.purposes import Purposes
 from pampa.studio.recipes import Recipes
@@ -80,6 +81,9 @@ class Studio:
         self.larder = Larder(
             sessions, self.jobs, self.events, self.shows, self.editing, self.recordings, self.uploads, self.sounds,
             executor,
+        )  # fmt: skip
+        self.music = Music(
+            self.editing, self.recordings, self.larder, self.jobs, self.sounds, self.listening, executor
         )  # fmt: skip
         self.patterns = Patterns(sessions, self.shows, self.editing, self.recordings, self.larder)
         self.recipes = Recipes(sessions, self.shows, self.editing)

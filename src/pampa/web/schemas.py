@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Annotated, Any, Literal
 from pydantic import BaseModel, ConfigDict, Field, PlainSerializer, create_model
 
 from pampa.core.mend.amounts import Amounts
-from pampa.core.timeline.document import BusName, Crossing, Kind
+from pampa.core.timeline.document import BusName, Crossing, Fade, Kind, RoomName
 from pampa.core.timeline.limits import hints_of
 from pampa.core.voice.recipe import Recipe
 from pampa.studio.editing import State
@@ -90,6 +90,11 @@ class EpisodeOut(Told):
         return cls.model_validate(episode)
 
 
+class SendOut(Told):
+    bus: BusName
+    level_db: float
+
+
 class ClipOut(Told):
     id: int
     recording: int
@@ -101,6 +106,9 @@ class ClipOut(Told):
     fade_out: int
     muted: bool
     envelope: tuple[tuple[int, float], ...] = Field(description="Gains in dB at frames of the recording.")
+    shape_in: Fade
+    shape_out: Fade
+    sends: list[SendOut]
 
 
 if TYPE_CHECKING:
@@ -129,15 +137,18 @@ else:
     )
 
 
-class SendOut(Told):
-    bus: BusName
-    level_db: float
-
-
 class BusOut(Told):
     name: BusName
     gain_db: float
     muted: bool
+    pressed: float
+    room: RoomName
+
+
+class UnderOut(Told):
+    lu: float
+    hold_s: float
+    back_s: float
 
 
 class TrackFacts(Told):
@@ -151,6 +162,7 @@ class TrackFacts(Told):
     pinned: bool
     recipe: RecipeBody
     sends: list[SendOut]
+    under: UnderOut | None = Field(description="How far it lies under the talk; null: the episode's depth.")
 
 
 class TrackOut(TrackFacts):

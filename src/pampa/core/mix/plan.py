@@ -2,7 +2,7 @@
 
 from bisect import bisect_left, bisect_right
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import accumulate, pairwise
 
 from pampa.core.mix.buses import Processor, Strip
@@ -56,6 +56,8 @@ class Lane:
     track: int
     linked: bool
     """Of talk; all else steps back under it."""
+    home: BusName
+    """Its own bus, also where that is at rest."""
     to: tuple[tuple[BusName | None, float], ...]
     spans: tuple[Span, ...]
     starts: tuple[int, ...]
@@ -66,6 +68,15 @@ class Lane:
     def sending(self) -> bool:
         """Whether any of its clips goes somewhere besides."""
         return any(span.sends for span in self.spans)
+
+    def towards(self, bus: BusName, name: BusName | None) -> "Lane":
+        """The lane with only its ways to a bus, which is called `name` here."""
+        to = tuple((name, gain) for way, gain in self.to if way == bus or (way is None and self.home == bus))
+        spans = tuple(
+            replace(span, sends=tuple((name or bus, gain) for way, gain in span.sends if way == bus))
+            if span.sends else span for span in self.spans
+        )  # fmt: skip
+        return replace(self, to=to, spans=spans)
 
     def between(self, start: int, stop: int) -> tuple[Span, ...]:
         """Spans that sound in `[start, stop)`. A cross-fade may be longer than the clips it lies on, so that more than
@@ -80,7 +91,7 @@ def _lane(track: Track, spans: Iterable[Span], buses: Mapping[BusName, Strip]) -
     ways = ((track.bus, 1.0), *_gains(track, track.sends, buses))
     # A bus at rest only adds up: what goes there goes to the master as it is, in the order of the tracks.
     to = tuple((name if name in buses else None, gain) for name, gain in ways)
-    return Lane(track.id, track.linked, to, spans, tuple(span.start for span in spans), ends)
+    return Lane(track.id, track.linked, track.bus, to, spans, tuple(span.start for span in spans), ends)
 
 
 def _gains(track: Track, sends: Iterable[Send], buses: Mapping[BusName, Strip]) -> tuple[tuple[BusName, float], ...]:
@@ -124,6 +135,13 @@ class Plan:
             ):
                 return True
         return False
+
+    def only(self, bus: BusName) -> "Plan":
+        """What of it comes out of one bus alone."""
+        rest = tuple(strip for strip in self.strips if strip.name == bus)
+        name = bus if rest else None
+        lanes = (lane.towards(bus, name) for lane in self.lanes)
+        return Plan(tuple(lane for lane in lanes if lane.to or lane.sending), self.length, rest)
 
     @property
     def tail(self) -> int:

@@ -46,6 +46,16 @@ def _with_room(document: Document, clip: Clip, kind: Kind, first: int | None) ->
     return None
 
 
+def free_track(document: Document, clip: Clip, kind: Kind, name: str, *, under_lu: float) -> tuple[Document, Track]:
+    """A track of a kind with room for a clip that lies just so far under the talk, made where there is none."""
+    for track in document.tracks:
+        alike = track.kind == kind and track.under is not None and track.under.lu == under_lu
+        if alike and all(other.end <= clip.start or other.start >= clip.end for other in track.clips):
+            return document, track
+    made = add_track(document, name=name, kind=kind, under_lu=under_lu)
+    return made, made.tracks[-1]
+
+
 def in_sequence(document: Document, *, recordings: Sequence[Sequence[int]]) -> Document:
     """Lay recordings one after another on the track of the first: the parts that a recorder made of one recording.
 

@@ -7,7 +7,7 @@ from annotated_types import Ge, Gt, Le, MaxLen, MinLen
 
 from pampa.core.mend.amounts import Amounts
 from pampa.core.sound import RATE
-from pampa.core.timeline.document import BusName, Crossing, Fade, Kind, RoomName
+from pampa.core.timeline.document import Crossing, Fade, Kind
 from pampa.core.timeline.limits import MOST_CLIPS, MOST_POINTS, Length, Level, Number, Place, Shift, Words
 from pampa.core.voice.recipe import Recipe
 
@@ -233,65 +233,6 @@ class SetRecipe(OnTrack):
     """How a person's voice is treated from now on."""
 
     recipe: Recipe
-
-
-@dataclass(frozen=True, kw_only=True)
-class SetEnvelope(OnClip):
-    """Gains over a piece: [frame of the recording, dB], in order of time. Without any it is even."""
-
-    points: Annotated[list[list[float]], MaxLen(MOST_POINTS)]
-
-
-@dataclass(frozen=True, kw_only=True)
-class SetSend(OnTrack):
-    """Send a copy of a track to another bus besides; without a level, no more."""
-
-    bus: BusName
-    level_db: Level | None = None
-
-
-@dataclass(frozen=True, kw_only=True)
-class SendClip(OnClip):
-    """The same for one piece."""
-
-    bus: BusName
-    level_db: Level | None = None
-
-
-@dataclass(frozen=True, kw_only=True)
-class SetBus:
-    """pressed : how far its sum is compressed. room : of the bus of that name."""
-
-    bus: BusName
-    gain_db: Level | None = None
-    muted: bool | None = None
-    pressed: Annotated[float, Ge(0), Le(100)] | None = None
-    room: RoomName | None = None
-
-
-@dataclass(frozen=True, kw_only=True)
-class SetUnder(OnTrack):
-    """How far a track of music or effects lies under the talk, and how it is held and comes back."""
-
-    lu: Annotated[float, Ge(0), Le(40)] | None = None
-    hold_s: Annotated[float, Ge(0), Le(10)] | None = None
-    back_s: Annotated[float, Ge(0.1), Le(20)] | None = None
-
-
-@dataclass(frozen=True, kw_only=True)
-class Ride:
-    """Lift or lower a stretch of tracks, with soft shoulders outside of it, in frames."""
-
-    start: Place
-    stop: Place
-    db: Level
-    tracks: Annotated[list[Number], MinLen(1), MaxLen(200)]
-    shoulder: Annotated[int, Ge(0), Le(30 * RATE)] = RATE // 5
-
-
-@dataclass(frozen=True, kw_only=True)
-class SetDucking:
-    depth_db: Annotated[float, Ge(0), Le(40)]
 
 
 @dataclass(frozen=True, kw_only=True)

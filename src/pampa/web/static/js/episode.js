@@ -25,6 +25,7 @@ import { mountSpectrum } from "./spectrum.js";
 import { peaks } from "./stage-balance-peaks.js";
 import { recipes } from "./stage-balance-recipes.js";
 import { tone } from "./stage-balance-tone.js";
+import { music } from "./stage-balance-music.js";
 import { balance } from "./stage-balance.js";
 import { finds } from "./stage-finds.js";
 import { gather } from "./stage-gather.js";
@@ -227,6 +228,7 @@ function mount(page) {
     onSelect: (range) => page.selection.select(range),
     onClip: (picked) => page.selection.pick(picked),
     onSeam: (seam) => page.seams.choose(seam),
+    onEnvelope: (clip, points) => page.episode.edit({ edit: "set_envelope", clip, points }),
     onPinch: (way) => (way > 0 ? page.transport.finer() : page.transport.coarser()),
     onTwoTap: () => page.episode.undo(),
     onView: (seen) => stage.overview.show({ seen }),
@@ -236,7 +238,7 @@ function mount(page) {
     canvas: find("loupe-canvas"),
     onSelect: (range) => page.selection.select(range, { keep: true }),
     onSeek: (place) => page.transport.seek(place, { keep: true }),
-    onTrim: (clip, edge, at, following) => page.episode.edit({ edit: "trim", clip, edge, at, following }),
+    onTrim: (clip, edge, at, following) => page.episode.edit({ edit: "trim", clip, edge, at: page.music.onBeat(clip, at), following }),
     onMove: (clip, start, following) => page.episode.edit({ edit: "move", clip, start, following }),
     onSlip: (clip, by) => page.episode.edit({ edit: "slip", clip, by }),
     onSide: (seam, first, last) => page.seams.drag(seam, first, last),
@@ -300,6 +302,7 @@ document.addEventListener("alpine:init", () => {
     tone: tone(page, data, stage),
     recipes: recipes(page, data, stage),
     peaks: peaks(page),
+    music: music(page, data, stage),
     sendOut: sendOut(page, data, stage),
   });
   Alpine.data("episodePage", () => page);

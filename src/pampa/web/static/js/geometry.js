@@ -7,10 +7,11 @@ export const RIGHT = 16;
 const PAIR = 78;
 const SOLO = 40;
 const BAND = 11;
+const TALL = 44; // of music where its level is drawn
 const GAP = 17;
 export const FLOOR_DB = 40;
 
-const isTalk = (track) => track.kind === "person" || track.kind === "spot";
+export const isTalk = (track) => track.kind === "person" || track.kind === "spot";
 
 // The first two people share a horizon; every further one has a horizon of their own; music lies under the talk.
 export function rowsOf(tracks) {
@@ -26,7 +27,7 @@ export function rowsOf(tracks) {
 const HEIGHTS = { pair: PAIR, solo: SOLO, band: BAND };
 
 // Lines down the page. A row that is silent over a whole line takes no room in it.
-export function layoutLines({ tracks, length, rate, secondsPerLine }) {
+export function layoutLines({ tracks, length, rate, secondsPerLine, tall = false }) {
   const frames = secondsPerLine * rate;
   const rows = rowsOf(tracks);
   const count = Math.max(Math.ceil(length / frames), 1);
@@ -37,7 +38,7 @@ export function layoutLines({ tracks, length, rate, secondsPerLine }) {
     const shown = rows.filter((row) => row.always || row.tracks.some((track) => soundsIn(track.clips, start, start + frames)));
     let inside = 0;
     const placed = shown.map((row) => {
-      const height = HEIGHTS[row.kind];
+      const height = tall && row.kind === "band" ? TALL : HEIGHTS[row.kind];
       const at = { ...row, top: inside, height, horizon: row.kind === "solo" ? inside + height - 6 : inside + height / 2 };
       inside += height + (row.kind === "band" ? 2 : 4);
       return at;

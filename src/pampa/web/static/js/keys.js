@@ -38,6 +38,8 @@ export const KEYS = [
   { keys: "U", match: "u", does: "seams.toggleOpened", what: "Open the chosen seam and see what is missing, or close it" },
   { keys: "G", match: "g", does: "balance.softer", what: "What one person says there 3 dB softer, before the compressor" },
   { keys: "Shift G", match: "G", does: "balance.louder", what: "The same, 3 dB louder" },
+  { keys: "V", match: "v", does: "music.lower", what: "What is selected 3 dB softer in the mix: one person, or all music and effects" },
+  { keys: "Shift V", match: "V", does: "music.lift", what: "The same, 3 dB louder" },
   { keys: "O", match: "o", does: "transport.toggleLoop", what: "Loop the selection" },
   { keys: "R", match: "r", does: "pickUp.recordOrStop", what: "Record a pick-up line, and stop" },
   { keys: "1", does: "transport.asRecorded", what: "Hear as recorded" },
@@ -100,6 +102,6 @@ export function actionFor(event, letters = true) {
   if (byPointer !== null && event.target === byPointer) return named(event);
   const name = nameOf(event);
   if (event.target.closest("button, a, input") && ["Space", "Enter"].includes(name) && event.target.closest("button, a")) return null;
-  if (event.target.matches("input[type=range]") && name.startsWith("Arrow")) return null;
+  if (event.target.matches("input[type=range]") && /^(Arrow|Home$|End$)/.test(name)) return null;
   return named(event);
 }

@@ -9,6 +9,7 @@ import type { jobs } from "./shared-jobs.js";
 import type { loudness } from "./shared-loudness.js";
 import type { selection } from "./shared-selection.js";
 import type { transport } from "./shared-transport.js";
+import type { music } from "./stage-balance-music.js";
 import type { peaks } from "./stage-balance-peaks.js";
 import type { recipes } from "./stage-balance-recipes.js";
 import type { tone } from "./stage-balance-tone.js";
@@ -54,6 +55,7 @@ export interface Stores {
   tone: ReturnType<typeof tone>;
   recipes: ReturnType<typeof recipes>;
   peaks: ReturnType<typeof peaks>;
+  music: ReturnType<typeof music>;
   sendOut: ReturnType<typeof sendOut>;
 }
 

@@ -74,7 +74,7 @@ export function episode(page, data, stage) {
       this.seams = state.seams;
       page.seams.listAround(page.transport.playhead);
       if (JSON.stringify(state.markers) !== JSON.stringify(this.markers)) this.markers = state.markers;
-      page.balance.duckingDb = state.ducking.depth_db;
+      page.music.take(state);
       page.lineUp.draw();
       page.mend.refreshAmounts();
       page.patterns.refreshEnding();

@@ -19,6 +19,7 @@ export function selection(page, stage) {
       this.refreshClip();
       stage.sheet.show({ clip: this.clipId });
       stage.loupe.show({ clip: this.clipId });
+      page.music.readBeats();
       page.seams.choose(null);
       if (this.range) this.select(null);
     },

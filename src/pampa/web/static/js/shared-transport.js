@@ -69,6 +69,10 @@ export function transport(page, data, stage) {
       this.solo = this.solo.includes(track.id) ? this.solo.filter((id) => id !== track.id) : [...this.solo, track.id];
       stage.player.set({ only: [...this.solo] });
     },
+    hearOnly(tracks) {
+      this.solo = tracks.map((track) => track.id);
+      stage.player.set({ only: [...this.solo] });
+    },
     isSolo(track) { return this.solo.includes(track.id); },
     get heard() {
       const peak = Math.max(...this.levels);

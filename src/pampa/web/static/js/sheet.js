@@ -7,6 +7,7 @@ import {
   RIGHT,
   firstEndingAfter,
   frameAt,
+  isTalk,
   layoutLines,
   levelFor,
   lineAtY,
@@ -16,8 +17,10 @@ import {
   trackAt,
   xOf,
 } from "./geometry.js";
+import { moved, without } from "./envelope.js";
 import { peopleOf, sizeOf, textured } from "./ink.js";
 import { drawFind, drawMarker, drawSeam, drawSections } from "./marks.js";
+import { drawBand, envelopeUnder } from "./sheet-band.js";
 import { drawLoudness } from "./sheet-loudness.js";
 import { board, stroke, tileOf } from "./strokes.js";
 import { shortClock } from "./time.js";
@@ -33,7 +36,7 @@ const FINGER = 18;
 const BUDGET = 6; // ms of drawing lines in one frame; what is left over follows in the next
 
 export function mountSheet({ scroller, spacer, canvas, overlay, stalks, curves, ...told }) {
-  const { onSeek, onSelect, onClip, onSeam, onView, onPinch, onTwoTap } = told;
+  const { onSeek, onSelect, onClip, onSeam, onView, onPinch, onTwoTap, onEnvelope } = told;
   let view = {
     doc: null,
     gains: new Map(),
@@ -46,6 +49,9 @@ export function mountSheet({ scroller, spacer, canvas, overlay, stalks, curves, 
     finds: [],
     find: null,
     byLoudness: false,
+    steps: {}, // by track, how far music steps back: frames and dB
+    beats: {}, // by recording, where it beats
+    envelope: null, // the one that is being dragged
     rate: RATE,
   };
   let layout = { lines: [], height: 0, frames: 1, length: 0 };
@@ -76,7 +82,8 @@ export function mountSheet({ scroller, spacer, canvas, overlay, stalks, curves, 
   }
 
   function arrange() {
-    layout = layoutLines({ tracks: view.doc.tracks, length: view.doc.length, rate: view.rate, secondsPerLine: view.secondsPerLine });
+    const { doc, rate, secondsPerLine, byLoudness: tall } = view;
+    layout = layoutLines({ tracks: doc.tracks, length: doc.length, rate, secondsPerLine, tall });
     spacer.style.height = `${layout.height}px`;
   }
 
@@ -154,7 +161,7 @@ export function mountSheet({ scroller, spacer, canvas, overlay, stalks, curves, 
       drawHorizon(ctx, line, row, y, width, people);
       if (view.byLoudness && !drawLoudness(ctx, { view, ink, layout, curves }, line, row, y, width, people)) complete = false;
     }
-    for (const row of line.rows) if (row.kind === "band") drawBand(ctx, line, row, y, width);
+    for (const row of line.rows) if (row.kind === "band") drawBand(ctx, sheet, line, row, y, width);
     drawSections(ctx, sheet, line, y);
     for (const find of view.finds) if (find.until >= line.start && find.place < line.stop) drawFind(ctx, sheet, find, line, y, width);
     let free = 0; // where the last seam's length ends: one that would lie on it is not written
@@ -241,48 +248,6 @@ export function mountSheet({ scroller, spacer, canvas, overlay, stalks, curves, 
     }
   }
 
-  function drawBand(ctx, line, row, y, width) {
-    const track = row.tracks[0];
-    for (let i = firstEndingAfter(track.clips, line.start); i < track.clips.length && track.clips[i].start < line.stop; i++) {
-      const clip = track.clips[i];
-      const left = xOf(Math.max(clip.start, line.start), line, width);
-      const right = xOf(Math.min(clip.start + clip.length, line.stop), line, width);
-      ctx.globalAlpha = track.muted || clip.muted ? 0.35 : 1;
-      ctx.fillStyle = ink.music;
-      bandShape(ctx, clip, line, width, left, right, y + row.top, row.height);
-      ctx.fillStyle = textured(ctx, ink["music-line"], 1, ink.music);
-      ctx.fillRect(left, y + row.top + row.height - 2, right - left, 2);
-      ctx.globalAlpha = 1;
-      if (view.clip === clip.id) {
-        ctx.strokeStyle = ink.accent;
-        ctx.lineWidth = 1.5;
-        ctx.strokeRect(left + 0.5, y + row.top - 1, right - left - 1, row.height + 2);
-      }
-      if (right - left > 60) {
-        ctx.font = `11px ${ink.text}`;
-        ctx.textAlign = "left";
-        ctx.textBaseline = "middle";
-        ctx.fillStyle = ink["ink"];
-        const name = view.names.get(clip.recording) ?? track.name;
-        ctx.fillText(name, left + 6, y + row.top + row.height / 2 - 0.5, right - left - 12);
-      }
-    }
-  }
-
-  // A band leans in where it fades.
-  function bandShape(ctx, clip, line, width, left, right, upper, height) {
-    const fadeIn = Math.min(Math.max(xOf(clip.start + clip.fade_in, line, width), left), right);
-    const fadeOut = Math.max(Math.min(xOf(clip.start + clip.length - clip.fade_out, line, width), right), left);
-    ctx.beginPath();
-    ctx.moveTo(left, upper + (fadeIn > left ? height : 0));
-    ctx.lineTo(fadeIn, upper);
-    ctx.lineTo(fadeOut, upper);
-    ctx.lineTo(right, upper + (fadeOut < right ? height : 0));
-    ctx.lineTo(right, upper + height);
-    ctx.lineTo(left, upper + height);
-    ctx.fill();
-  }
-
   function drawOverlay() {
     if (!view.doc || !layout.lines.length) return;
     const { ctx, width } = cleanOverlay();
@@ -332,9 +297,13 @@ export function mountSheet({ scroller, spacer, canvas, overlay, stalks, curves, 
   function pressed(event) {
     if (event.button !== 0 || !view.doc) return;
     const at = point(event);
-    drag = { ...at, moved: false, one: event.altKey, clientX: event.clientX, clientY: event.clientY };
-    const held = edgeAt(at, event.pointerType === "touch" ? FINGER : GRIP);
-    if (held && !event.shiftKey) {
+    drag = { ...at, moved: false, one: event.altKey, envelope: null, clientX: event.clientX, clientY: event.clientY };
+    const finger = event.pointerType === "touch";
+    const line = lineAtY(at.y, layout);
+    drag.envelope = envelopeUnder(view, at, line, canvas.clientWidth, finger ? FINGER : GRIP + 2);
+    const held = edgeAt(at, finger ? FINGER : GRIP);
+    if (drag.envelope) overlay.dataset.over = "point";
+    else if (held && !event.shiftKey) {
       const { start, stop, track } = view.selection;
       drag = { ...drag, frame: held === "start" ? stop : start, one: track !== null, track: track === null ? null : { id: track } };
     } else if (event.shiftKey) {
@@ -370,13 +339,36 @@ export function mountSheet({ scroller, spacer, canvas, overlay, stalks, curves, 
     if (!drag) return hovered(event);
     if (!drag.moved && Math.hypot(event.clientX - drag.clientX, event.clientY - drag.clientY) < DRAG) return;
     drag.moved = true;
+    if (drag.envelope) return bend(point(event));
     return select(point(event));
+  }
+
+  // Drag one point of an envelope: what is heard is drawn along, and told once it is let go.
+  function bend(at) {
+    const { clip, points, index, placeAt, dbAt } = drag.envelope;
+    view = { ...view, envelope: { clip, points: moved(points, index, [placeAt(at.frame), dbAt(at.y)]) } };
+    outdate();
+    schedule();
+  }
+
+  function bent() {
+    const { envelope } = view;
+    view = { ...view, envelope: null };
+    if (envelope) onEnvelope(envelope.clip, envelope.points);
+  }
+
+  // Twice on a point takes it away.
+  function twice(event) {
+    const at = point(event);
+    const held = envelopeUnder(view, at, lineAtY(at.y, layout), canvas.clientWidth, GRIP + 2);
+    if (held) onEnvelope(held.clip, held.fresh ? held.points : without(held.points, held.index));
   }
 
   function released(event) {
     if (!drag) return;
     const at = point(event);
-    if (!drag.moved) clicked(at, event);
+    if (drag.envelope && drag.moved) bent();
+    else if (!drag.moved) clicked(at, event);
     else if (view.selection && view.selection.stop - view.selection.start < 48) onSelect(null);
     drag = null;
   }
@@ -389,7 +381,7 @@ export function mountSheet({ scroller, spacer, canvas, overlay, stalks, curves, 
     );
     if (seam) return onSeam(seam.id);
     // Talk is clicked all the time to go somewhere; its pieces are picked in the loupe.
-    const music = at.track && !["person", "spot"].includes(at.track.kind);
+    const music = at.track && !isTalk(at.track);
     const clips = music ? at.track.clips : [];
     const clip = clips[firstEndingAfter(clips, at.frame)];
     onClip(clip && clip.start <= at.frame ? { clip: clip.id, track: at.track.id } : null, event);
@@ -401,17 +393,19 @@ export function mountSheet({ scroller, spacer, canvas, overlay, stalks, curves, 
   overlay.addEventListener("pointerdown", pressed);
   overlay.addEventListener("pointermove", dragged);
   overlay.addEventListener("pointerup", released);
-  overlay.addEventListener("pointercancel", () => { drag = null; });
+  overlay.addEventListener("dblclick", twice);
+  overlay.addEventListener("pointercancel", () => { drag = null; view = { ...view, envelope: null }; });
   twoFingers(overlay, { onBegin: () => { drag = null; }, onPinch, onTap: onTwoTap });
 
   return {
     show(change) {
-      const needsLayout = "doc" in change || "secondsPerLine" in change;
+      const turned = "byLoudness" in change && change.byLoudness !== view.byLoudness;
+      const needsLayout = turned || "doc" in change || "secondsPerLine" in change;
       const onlyOverlay = Object.keys(change).every((name) => name === "playhead" || name === "selection");
       view = { ...view, ...change };
       if (needsLayout && view.doc) arrange();
       if (onlyOverlay) return scheduleOverlay();
-      if ("secondsPerLine" in change) forget();
+      if (turned || "secondsPerLine" in change) forget();
       else outdate();
       return schedule();
     },

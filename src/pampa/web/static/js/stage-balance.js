@@ -40,7 +40,6 @@ export function balance(page, data, stage) {
       name, title: TITLES[name], main: settings.filter((setting) => !setting.more), more: settings.filter((setting) => setting.more),
       single: settings.length === 1,
     })),
-    duckingDb: 12,
     reports: {}, // by track and stage: what the stage does, in words and numbers
     picked: null, // the number of the track whose voice is on show; none yet: the first one
     byLoudness: remembered("by-loudness", true),
@@ -70,6 +69,7 @@ export function balance(page, data, stage) {
       page.tone.read();
       page.recipes.read();
       page.peaks.read();
+      page.music.read();
     },
     // Once the loudness has been measured: what the chains do to this very sound is known by then.
     heardAnew() {
@@ -77,6 +77,7 @@ export function balance(page, data, stage) {
       this.read();
       page.tone.read();
       page.peaks.read();
+      page.music.read();
     },
     mended() { stage.curves.forget(); stage.sheet.arrived(); this.heardAnew(); },
     draw() { stage.sheet.show({ byLoudness: page.isStage("balance") && this.byLoudness }); },
@@ -198,7 +199,6 @@ export function balance(page, data, stage) {
       });
     },
     resetGain(track) { return this.set(track, { gain_db: 0 }); },
-    setDucking(event) { return page.episode.edit({ edit: "set_ducking", depth_db: Number(event.target.value) }); },
     db: (value) => signed(value),
     fieldId: (name, track) => `${name}-${track.id}`,
     muteLabel: (track) => `${track.muted ? "Unmute" : "Mute"} ${track.name}`,

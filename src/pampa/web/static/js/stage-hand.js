@@ -280,6 +280,8 @@ export function hand(page, stage) {
     },
     get clipFadeIn() { return page.selection.piece ? (page.selection.piece.fade_in / RATE).toFixed(2) : ""; },
     get clipFadeOut() { return page.selection.piece ? (page.selection.piece.fade_out / RATE).toFixed(2) : ""; },
+    get clipShapeIn() { return page.selection.piece ? page.selection.piece.shape_in : "natural"; },
+    get clipShapeOut() { return page.selection.piece ? page.selection.piece.shape_out : "natural"; },
     get clipGain() { return page.selection.piece ? page.selection.piece.gain_db : 0; },
     get clipLength() { return page.selection.piece ? page.lengthOf(page.selection.piece.length) : ""; },
     get clipMuted() { return page.selection.piece !== null && page.selection.piece.muted; },
