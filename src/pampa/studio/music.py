@@ -151,7 +151,7 @@ class Music:
         fades = {"fade_in": clip.fade_in, "fade_out": clip.fade_out}
         if clip.fade_in + clip.fade_out > parameters["length"]:
             fades = {}
-        laid = {"recording": parameters["recording"], "start": clip.start, "length": parameters["length"],
+        laid = {"recording": parameters["recording"], "source": 0, "start": clip.start, "length": parameters["length"],
                 "gain_db": clip.gain_db, **fades}  # fmt: skip
         told = {"name": track.name, "kind": track.kind, "pieces": [laid], "track": track.id, "instead_of": clip.id}
         self._editing.edit(episode_id, "lay", told)

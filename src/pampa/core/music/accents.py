@@ -1,4 +1,4 @@
-"""What marks beats that begin a bar: harmony that changes, a bass or drum that is struck, and all that begins.
+"""What marks beats that begin a bar: harmony that changes, and a bass or drum that is struck.
 
 That bars begin where chords change and basses are struck: M. Goto, An audio-based real-time beat tracking system for
 music with or without drum-sounds, Journal of New Music Research 30(2), 2001.
@@ -12,7 +12,8 @@ from pampa.core.music.onsets import Onsets
 from pampa.core.sound import Curve
 
 METERS = (4, 3)
-OF_HARMONY, OF_LOWS, OF_ALL = 0.2, 0.2, 0.1
+OF_HARMONY, OF_LOWS = 0.2, 0.2
+"""What is loud besides tells nothing: in much music the loudest drum stands on the second beat and the fourth."""
 NEAR = 7
 """Hops around a beat in which what it carries is looked for."""
 OF_THREE = 0.8
@@ -20,11 +21,11 @@ OF_THREE = 0.8
 
 
 def bars_told(onsets: Onsets, hops: NDArray[np.int64]) -> list[tuple[float, int, int]]:
-    """For each meter and each first beat, how well its bars stand out (0 to 0.5), the meter, and the first beat."""
-    tones, low, all_ = _tones(onsets, hops), _strongest(onsets.low, hops), struck(onsets, hops)
+    """For each meter and each first beat, how well its bars stand out (0 to 0.4), the meter, and the first beat."""
+    tones, low = _tones(onsets, hops), _strongest(onsets.low, hops)
     told = []
     for meter in METERS:
-        accents = [(OF_HARMONY, _changes(tones, meter)), (OF_LOWS, low), (OF_ALL, all_)]
+        accents = [(OF_HARMONY, _changes(tones, meter)), (OF_LOWS, low)]
         share = OF_THREE if meter == 3 else 1.0
         for first in range(meter if hops.size >= 2 * meter else 0):
             told.append((_stands_out(accents, meter, first) * share, meter, first))

@@ -35,8 +35,9 @@ SHORTEST_S = 4.0
 BEATS_APART = 8
 OVER_CHANCE, SHUFFLED = 1.3, 16
 """Beats come again so many times as well as in the same onsets shuffled, in pieces of 160 ms; else there are none."""
-HEARD = 0.5
-"""Beats before the first and after the last onset of this share of the usual are left out."""
+BEGINS, ENDS = 0.1, 0.5
+"""Beats before the first onset of this share of the usual, and after the last of the other, are left out: music may
+begin softly, and rings on when it has ended."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -179,8 +180,9 @@ def _scores(strength, period, tight):  # type: ignore[no-untyped-def]
 def _heard(hops: NDArray[np.int64], strength: Curve) -> NDArray[np.int64]:
     """Without the beats before music begins and after it has ended."""
     near = scipy.ndimage.maximum_filter1d(strength, 9)[hops]
-    heard = np.flatnonzero(near >= HEARD * np.sqrt(np.mean(near**2)))
-    return hops[heard[0] : heard[-1] + 1] if heard.size else hops[:0]
+    usual = float(np.sqrt(np.mean(near**2))) if near.size else 0.0
+    first, last = np.flatnonzero(near >= BEGINS * usual), np.flatnonzero(near >= ENDS * usual)
+    return hops[first[0] : last[-1] + 1] if usual > 0 else hops[:0]
 
 
 def _exact(hops: NDArray[np.int64], strength: Curve) -> Curve:
@@ -189,6 +191,6 @@ def _exact(hops: NDArray[np.int64], strength: Curve) -> Curve:
     for n, hop in enumerate(hops.tolist()):
         around = np.arange(max(hop - 3, 0), min(hop + 4, strength.size))
         weights = strength[around]
-        if weights.sum() > HEARD:
+        if weights.sum() > ENDS:
             out[n] = float((around * weights).sum() / weights.sum())
     return out

@@ -17,8 +17,8 @@ from pampa.core.sound import RATE, Curve, Segment, Source, segments, to_mono
 HOP = RATE // 100
 HOPS_PER_S = 100
 SIZE = 2048
-LOWEST_HZ, HIGHEST_HZ, PER_OCTAVE = 40.0, 14000.0, 12
-FLOOR_DB = 25.0
+LOWEST_HZ, HIGHEST_HZ, PER_OCTAVE, MELS = 40.0, 14000.0, 12, 128
+FLOOR_DB = 33.0
 """So far under the loudest band of all hardly anything is heard to begin: a soft cymbal counts less than a chord."""
 BACK = 2
 """Hops over which a rise is taken."""
@@ -29,7 +29,7 @@ LEAST_DB = 0.02
 CHROMA_LOW_HZ, CHROMA_HIGH_HZ = 80.0, 2000.0
 
 Levels = NDArray[np.float32]
-"""Of each band every 10 ms, shape (hops, bands)."""
+"""Power in each band every 10 ms, shape (hops, bands): first those of the tones, then those of the ear."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -51,12 +51,13 @@ def onsets_of(source: Source, executor: Executor | None = None) -> Onsets:
     parts = list((executor or Inline()).map(partial(_levels, source), segments(source.frames)))
     if not parts:
         return Onsets(np.zeros(0), np.zeros(0), np.zeros((0, 12), np.float32), np.zeros((0, OCTAVES), np.float32))
-    power = np.concatenate(parts)
-    loud = 10 * np.log10(power + power.max() * 10 ** (-FLOOR_DB / 10) + 1e-20)
+    both = np.concatenate(parts)
+    power, heard = both[:, :TONES], both[:, TONES:]
+    loud = 10 * np.log10(heard + heard.max() * 10 ** (-FLOOR_DB / 10) + 1e-20)
     before = scipy.ndimage.maximum_filter1d(loud, 3, axis=1)
     rises = np.zeros_like(loud)
     rises[BACK:] = np.maximum(loud[BACK:] - before[:-BACK], 0)
-    low = EDGES_HZ[1:] <= LOW_HZ
+    low = MEL_EDGES_HZ[1:] <= LOW_HZ
     tonal = (EDGES_HZ[:-1] >= CHROMA_LOW_HZ) & (EDGES_HZ[1:] <= CHROMA_HIGH_HZ)
     tones = np.zeros((len(power), 12), np.float32)
     for band in np.flatnonzero(tonal):
@@ -76,7 +77,17 @@ def _edges() -> NDArray[np.float64]:
     return bins * RATE / SIZE
 
 
+def _mel_edges() -> NDArray[np.float64]:
+    """Edges of bands as wide as the ear's: by these what begins is told."""
+    lowest, highest = (2595 * np.log10(1 + hz / 700) for hz in (LOWEST_HZ, HIGHEST_HZ))
+    edges = 700 * (10 ** (np.linspace(lowest, highest, MELS + 1) / 2595) - 1)
+    return np.unique(np.maximum(np.round(edges * SIZE / RATE), 1)) * RATE / SIZE
+
+
 EDGES_HZ = _edges()
+MEL_EDGES_HZ = _mel_edges()
+TONES = len(EDGES_HZ) - 1
+_MEL_BINS = np.round(MEL_EDGES_HZ * SIZE / RATE).astype(int)
 TONE_OF = np.round(12 * np.log2(np.sqrt(EDGES_HZ[1:] * EDGES_HZ[:-1]) / 440)).astype(int) % 12
 _OCTAVE_OF = np.floor(np.log2(EDGES_HZ[:-1] / EDGES_HZ[0]) + 1e-9).astype(int)
 OCTAVES = int(_OCTAVE_OF[-1]) + 1
@@ -88,10 +99,11 @@ def _levels(source: Source, segment: Segment) -> Levels:
     hops = -(-(segment.stop - segment.start) // HOP)
     sound = to_mono(source.read(segment.start - SIZE // 2, segment.start + hops * HOP + SIZE // 2))
     views = np.lib.stride_tricks.sliding_window_view(sound, SIZE)[::HOP][:hops]
-    out = np.empty((hops, len(_BINS) - 1), np.float32)
+    out = np.empty((hops, TONES + len(_MEL_BINS) - 1), np.float32)
     for first in range(0, hops, 500):
         power = np.abs(scipy.fft.rfft(views[first : first + 500] * _WINDOW, axis=1)) ** 2
-        out[first : first + 500] = np.add.reduceat(power, _BINS[:-1], axis=1)[:, : len(_BINS) - 1]
+        out[first : first + 500, :TONES] = np.add.reduceat(power, _BINS[:-1], axis=1)[:, :TONES]
+        out[first : first + 500, TONES:] = np.add.reduceat(power, _MEL_BINS[:-1], axis=1)
     return out
 
 
