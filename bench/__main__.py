@@ -275,7 +275,19 @@ def main() -> None:
     parser.add_argument(
         "what",
         nargs="?",
-        choices=["passes", "pages", "gather", "sync", "finds", "rooms", "session", "purpose", "voice", "music"],
+        choices=[
+            "passes",
+            "pages",
+            "gather",
+            "sync",
+            "finds",
+            "rooms",
+            "session",
+            "purpose",
+            "voice",
+            "music",
+            "deliveries",
+        ],
         default="passes",
     )
     parser.add_argument("--minutes", type=int, default=60, help="length of the long passes")

@@ -13,7 +13,7 @@ UNIT = 1_000_000
 """Reductions are whole millionths of a dB: their sums come out the same wherever a range begins."""
 LOOK_AHEAD_S = 0.005
 RELEASE_DB_PER_S = 40.0
-DEEPEST_DB = 30.0
+DEEPEST_DB = 60.0
 
 
 @dataclass(frozen=True, eq=False)
@@ -24,7 +24,7 @@ class Limited(Over):
     of the meter's interpolation, some hundredths of a dB).
 
     The gain falls over 5 ms before a peak, and returns by 40 dB a second in a straight line in dB: from the
-    deepest reduction of 30 dB in 0.75 s, beyond which nothing is remembered. True peaks as in ITU-R BS.1770-5,
+    deepest reduction of 60 dB in 1.5 s, beyond which nothing is remembered. True peaks as in ITU-R BS.1770-5,
     annex 2.
     """
 

@@ -3,20 +3,31 @@
 from dataclasses import dataclass, replace
 from functools import partial
 
+import numpy as np
+
 from pampa.core.deliver.limiter import Limited
 from pampa.core.executor import Executor, Inline
 from pampa.core.loudness import LoudnessPart, merge
-from pampa.core.loudness.gating import integrated_loudness
+from pampa.core.loudness.gating import (
+    ABSOLUTE_GATE_LUFS,
+    HOP_CELLS,
+    MOMENTARY_CELLS,
+    integrated_loudness,
+    to_energy,
+    windows,
+)
 from pampa.core.loudness.measure import measure_segment, to_db
-from pampa.core.sound import Source, db_to_gain, segments
+from pampa.core.sound import Curve, Source, db_to_gain, segments
 
+RELATIVE_GATE_LU = 10.0
 NEAR_LU, NEAR_ENOUGH_LU = 0.01, 0.05
 LOWER_CEILINGS_DB = (0.0, 0.5, 1.0, 2.0, 3.0)
 """Where few blocks stand near the meter's gate, the reading jumps over the target as the gain rises. A lower
 ceiling moves the jump: these are tried one after another, the first is nearly always enough."""
-ROUNDS = 6
+ROUNDS = 10
 MOST_LOSS_LU = 3.0
-"""Limiting that costs more loudness than this is heard as squashed talk. Then the target is too loud."""
+"""Limiting that lowers the talk by more than this, in the mean of its blocks, is heard as squashed. Then the target is
+too loud. A single clap may lose as much as it will: it is a few blocks of many, and must not rule an hour."""
 MOST_GAIN_DB = 60.0
 METERS_DIFFER_DB = 0.04
 """Kept away from the ceiling inside: meters differ by some hundredths of a dB."""
@@ -38,6 +49,7 @@ class Solution:
     gain_db: float
     ceiling_db: float
     loss_lu: float
+    """By how much the limiter lowers what counts for the loudness: the mean over its blocks."""
     part: LoudnessPart
     shortfall: str | None
     """Why the target is not met, as a sentence; None when it is."""
@@ -83,9 +95,12 @@ def solve(
             found = at_gain(source, parts, gain_db, ceiling_db, hard_db, executor)
             if found.loss_lu > aim.most_loss_lu:
                 if lower_db == 0:
-                    return _squashed(source, parts, aim, loudness, found, executor)
+                    return _squashed(source, parts, aim, found, executor)
                 break
-            error = target - (loudness + gain_db - found.loss_lu)
+            reached = integrated_loudness(found.part.energy)
+            if reached is None:
+                break
+            error = target - reached
             if best is None or abs(error) < best[0]:
                 best = (abs(error), found)
             if abs(error) < NEAR_LU:
@@ -107,10 +122,18 @@ def at_gain(
 ) -> Solution:
     """What comes of a gain: the measurement, and the loudness that the limiter costs. `hard_db`: not to be exceeded."""
     part, ceiling_db = _limited(source, parts, gain_db, ceiling_db, hard_db, executor)
-    loudness = integrated_loudness(merge(parts).energy)
-    reached = integrated_loudness(part.energy)
-    loss = 0.0 if loudness is None or reached is None else loudness + gain_db - reached
-    return Solution(gain_db, ceiling_db, loss, part, None)
+    before = merge(parts).scaled(db_to_gain(gain_db))
+    return Solution(gain_db, ceiling_db, _lowered(before.energy, part.energy), part, None)
+
+
+def _lowered(before: Curve, after: Curve) -> float:
+    """By how many LU the limiter lowers the blocks that count for the loudness, in the mean."""
+    reached = integrated_loudness(after)
+    if reached is None:
+        return 0.0
+    blocks, were = (windows(energy, MOMENTARY_CELLS, hop=HOP_CELLS) for energy in (after, before))
+    counted = blocks > to_energy(max(reached - RELATIVE_GATE_LU, ABSOLUTE_GATE_LUFS))
+    return float(np.mean(10 * np.log10(were[counted] / blocks[counted]))) if counted.any() else 0.0
 
 
 def _limited(
@@ -134,9 +157,7 @@ def _limited(
     return part, ceiling_db
 
 
-def _squashed(
-    source: Source, parts: list[LoudnessPart], aim: Aim, loudness: float, wanted: Solution, executor: Executor
-) -> Solution:
+def _squashed(source: Source, parts: list[LoudnessPart], aim: Aim, wanted: Solution, executor: Executor) -> Solution:
     """The loudest version that stays within the limiting allowed."""
     low, high = min(0.0, wanted.gain_db), wanted.gain_db
     best = None
@@ -151,10 +172,11 @@ def _squashed(
         if high - low < 0.05 and best:
             break
     best = best or found  # even without gain: the programme is over the ceiling as it comes
-    reached = loudness + best.gain_db - best.loss_lu
+    reached = integrated_loudness(best.part.energy)
+    told = "as it comes" if reached is None else f"{reached:.1f} LUFS"
     reason = (
-        f"Reaching {aim.target_lufs:.1f} LUFS under {aim.ceiling_dbtp:.1f} dBTP would take so much limiting that "
-        f"{wanted.loss_lu:.1f} LU are lost to it; {aim.most_loss_lu:.1f} LU are allowed. The file was made as loud "
-        f"as that allows: {reached:.1f} LUFS. Tame the loudest peaks first, or choose a lower target."
+        f"Reaching {aim.target_lufs:.1f} LUFS under {aim.ceiling_dbtp:.1f} dBTP would take so much limiting that the "
+        f"talk loses {wanted.loss_lu:.1f} LU throughout; {aim.most_loss_lu:.1f} LU are allowed. The file was made as "
+        f"loud as that allows: {told}. Compress it more evenly first, or choose a lower target."
     )
     return replace(best, shortfall=reason)

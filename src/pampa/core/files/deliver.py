@@ -2,6 +2,7 @@
 
 import time
 from collections.abc import Callable, Iterator
+from dataclasses import replace
 from functools import partial
 from pathlib import Path
 
@@ -22,7 +23,9 @@ from pampa.core.loudness.kernels import EDGE
 from pampa.core.loudness.measure import RUN_IN_S
 from pampa.core.sound import SEGMENT_S, FloatArray, Source, read_segment, segments
 
-ROUNDS = 4
+ROUNDS = 10
+OVER_AGAIN_DB = 0.05
+"""By so much more than it was over the ceiling is lowered, since another peak may be the highest then."""
 REHEARSED_SEGMENTS = 3
 PEAKS_VARY_DB = 0.1
 """How much more an encoder may add to the peaks of the whole than to those of a rehearsal."""
@@ -60,15 +63,19 @@ def deliver(
             progress("Measuring the file", 0.0)
             decoded, frames = measure_file(making)
             loudness = summarise(decoded)
-            if (is_met(loudness, aim) and _close(loudness.integrated_lufs, aim)) or solution.shortfall:
-                break
             if loudness.integrated_lufs is None or loudness.true_peak_dbtp is None or rounds == ROUNDS:
                 break
-            # The file follows the gain evenly, so the gain itself is corrected by what the file is off.
-            gain_db = solution.gain_db + aim.target_lufs - loudness.integrated_lufs
-            extra_room += max(loudness.true_peak_dbtp - aim.ceiling_dbtp + 0.03, 0.0)
+            over_db = loudness.true_peak_dbtp - aim.ceiling_dbtp
+            on_target = is_met(loudness, aim) and _close(loudness.integrated_lufs, aim)
+            if on_target or (solution.shortfall and over_db <= 0):
+                break
+            # The file follows the gain evenly, so the gain itself is corrected by what the file is off; and the ceiling
+            # that the encoder is given goes down until the file as decoded keeps to its own.
+            off_db = 0.0 if solution.shortfall else aim.target_lufs - loudness.integrated_lufs
+            extra_room += max(over_db + OVER_AGAIN_DB, 0.0)
             hard_db = aim.ceiling_dbtp - extra_room
-            solution = at_gain(source, parts, gain_db, hard_db - METERS_DIFFER_DB, hard_db, executor)
+            corrected = at_gain(source, parts, solution.gain_db + off_db, hard_db - METERS_DIFFER_DB, hard_db, executor)
+            solution = replace(corrected, shortfall=solution.shortfall)
         if tags:
             write_tags(making, tags)
         size = making.stat().st_size
