@@ -129,7 +129,8 @@ def take(page: Page) -> None:
     page.locator(".panel").evaluate("panel => panel.scrollTop = 330")
     page.wait_for_timeout(500)
     shoot(page, "balance-spectrum")
-    for _ in range(3):
+    opening(page)
+    for _ in range(5):
         page.locator("#undo").click()
         page.wait_for_timeout(500)
     open_stage(page, "send-out")
@@ -137,6 +138,22 @@ def take(page: Page) -> None:
     page.wait_for_selector(".delivery-sheet", timeout=120_000)
     page.wait_for_timeout(800)
     shoot(page, "send-out")
+
+
+def opening(page: Page) -> None:
+    """The opening as it steps back under the talk, with its beats and an envelope."""
+    page.get_by_role("button", name="Set the opening").click()
+    page.wait_for_timeout(4000)
+    page.keyboard.press("Home")
+    page.mouse.click(300, 190)
+    page.wait_for_timeout(1500)
+    page.mouse.move(220, 161)
+    page.mouse.down()
+    page.mouse.move(220, 168, steps=4)
+    page.mouse.up()
+    page.locator(".panel").evaluate("panel => panel.scrollTop = 300")
+    page.wait_for_timeout(3000)
+    shoot(page, "opening")
 
 
 def views(page: Page) -> None:

@@ -1,6 +1,7 @@
 """The graph of the mix: pieces with envelopes, tracks that are sent elsewhere too, and buses on the way."""
 
 from dataclasses import dataclass, replace
+from itertools import pairwise
 
 import numpy as np
 import pytest
@@ -8,12 +9,14 @@ import pytest
 from pampa.core.errors import EditRefused
 from pampa.core.loudness import measure_source, summarise
 from pampa.core.mix.standing import standing_loudness, stretches
-from pampa.core.sound import RATE, db_to_gain
+from pampa.core.sound import RATE, ArraySource, db_to_gain
+from pampa.core.special.heard import Heard
+from pampa.core.special.kinds import KINDS, Special
 from pampa.core.timeline import arranging, cutting, lining, mixing
 from pampa.core.timeline.codec import decode, encode
 from pampa.core.timeline.document import Bus, Clip, Document, Track, check
 from tests.core.test_mix import mix_of
-from tests.signals import noise
+from tests.signals import noise, talk
 
 LONG = 8 * RATE
 SOUNDS = {1: noise(8, dbfs=-20, seed=1), 2: noise(8, dbfs=-26, channels=2, seed=2)}
@@ -180,3 +183,23 @@ def test_what_runs_on_over_a_split_still_does_after_a_ride():
     parted = arranging.split(EPISODE, at=2 * RATE, tracks=[2])
     ridden = mixing.ride(parted, start=RATE, stop=3 * RATE, db=-6.0, tracks=[2])
     assert np.array_equal(heard(ridden), heard(mixing.ride(EPISODE, start=RATE, stop=3 * RATE, db=-6.0, tracks=[2])))
+
+
+@pytest.mark.parametrize("kind", KINDS)
+def test_a_special_voice_is_dry_at_0_heard_at_100_and_the_same_in_any_division(kind):
+    source = ArraySource(talk(4))
+    assert np.array_equal(Heard(source, Special(kind, 0.0)).read(0, source.frames), source.read(0, source.frames))
+    whole = Heard(source, Special(kind, 100.0)).read(0, source.frames)
+    parts = [Heard(source, Special(kind, 100.0)).read(a, b) for a, b in pairwise((0, 9_000, 70_001, source.frames))]
+    assert np.array_equal(np.concatenate(parts), whole)
+    changed = 20 * np.log10(np.std(whole) / np.std(source.data))
+    assert -14 < changed < 6
+    assert np.corrcoef(whole[:, 0], source.data[:, 0])[0, 1] < 0.99
+
+
+def test_two_words_through_a_phone_and_back():
+    told = {"track": 1, "start": RATE, "stop": 2 * RATE, "kind": "phone"}
+    once = mixing.special_stretch(EPISODE, amount=100.0, **told)
+    assert [clip.special and clip.special.kind for clip in once.tracks[0].clips] == [None, "phone", None]
+    assert decode(encode(once)) == once
+    assert mixing.special_stretch(once, amount=0.0, **told) == EPISODE

@@ -13,6 +13,9 @@ from pampa.core.mend.hum import HumTrack, without_hum
 from pampa.core.mend.kernels import prediction_error
 from pampa.core.mend.spectra import BINS, GROUPS
 from pampa.core.mix.ducking import ducking_db
+from pampa.core.music.beats import beats_of
+from pampa.core.music.fit import way_of_length
+from pampa.core.music.onsets import onsets_of
 from pampa.core.sound import ArraySource, segments
 from pampa.core.sync.clocked import Clocked
 from pampa.core.timeline.document import Ducking
@@ -42,6 +45,10 @@ def warm_up() -> None:
                     each, next(segments(9600)), HumTrack(50.0, np.zeros(2), np.ones((2, 1, channels), complex)), 1.0
                 )
     ducking_db(np.ones(10), Ducking())
+    click = np.zeros((12 * 48_000, 1), np.float32)
+    click[::24_000] = 0.5
+    onsets = onsets_of(ArraySource(click))
+    way_of_length(onsets, beats_of(onsets).beats_s, 4, 12.0, 8.0)
     for task, inputs in denoiser.INPUTS.items():
         denoiser.gains(np.zeros((2 * denoiser.CONTEXT + 2, inputs), np.float32), task)
     count = 2 * pitch.AROUND + 2

@@ -10,9 +10,12 @@ from functools import cached_property
 
 from pampa.core.mend.amounts import Amounts
 from pampa.core.mend.clean import VERSION as MENDS_VERSION
+from pampa.core.special.kinds import Special
 from pampa.core.voice.chain import VERSION as CHAIN_VERSION
 from pampa.core.voice.recipe import Recipe
 
+SPECIAL_VERSION = 1
+"""Of what special voices sound like: whoever changes one raises it."""
 SILENT = "silent-"
 """How the content of a recording begins that was deleted for good; its length in frames follows."""
 
@@ -24,7 +27,7 @@ class Rendition:
     content : of the conformed recording, told by its hash and channels. drift_ppm : of its clock, taken out.
     amounts, measured : how it is mended, and the processes that have been measured for it: the others do nothing yet.
     recipe : of its voice; None leaves it as it is. taken : a stage of the voice that is on, for the sound that it
-    takes away.
+    takes away. special : a special voice that it is heard as, after all else.
     """
 
     content: str
@@ -33,6 +36,7 @@ class Rendition:
     measured: frozenset[str] = frozenset()
     recipe: Recipe | None = None
     taken: str | None = None
+    special: Special | None = None
 
     @cached_property
     def key(self) -> str:
@@ -44,11 +48,14 @@ class Rendition:
             told += f" {CHAIN_VERSION} {astuple(self.recipe)}"
         if self.taken is not None:
             told += f" taken by {self.taken}"
+        if self.special is not None:
+            told += f" special {SPECIAL_VERSION} {astuple(self.special)}"
         return hashlib.sha256(told.encode()).hexdigest()[:32]
 
     @cached_property
     def _hash(self) -> int:
-        return hash((self.content, self.drift_ppm, self.amounts, self.measured, self.recipe, self.taken))
+        return hash((self.content, self.drift_ppm, self.amounts, self.measured, self.recipe, self.taken,
+                     self.special))  # fmt: skip
 
     def __hash__(self) -> int:
         return self._hash

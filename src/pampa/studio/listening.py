@@ -184,7 +184,7 @@ class Listening:
         plan = plan_of(document, heard, levels=levels, frames=frames, tones=tones, only=only)
         playing = any(not lane.linked for lane in plan.lanes)
         steps = self.steps(document, treated=treated) if playing else {}
-        return Mix(plan, {sound: self._sounds.opened(sound) for sound in set(heard.values())}, steps)
+        return Mix(plan, {sound: self._sounds.opened(sound) for sound in plan.sounds | set(heard.values())}, steps)
 
     def _meant(self, document: Document, track: Track, recording: int, treated: bool) -> Rendition:
         """Which sound of a recording is heard on a track."""

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Annotated, Any, Literal
 from pydantic import BaseModel, ConfigDict, Field, PlainSerializer, create_model
 
 from pampa.core.mend.amounts import Amounts
+from pampa.core.special.kinds import SpecialKind
 from pampa.core.timeline.document import BusName, Crossing, Fade, Kind, RoomName
 from pampa.core.timeline.limits import hints_of
 from pampa.core.voice.recipe import Recipe
@@ -95,6 +96,11 @@ class SendOut(Told):
     level_db: float
 
 
+class SpecialOut(Told):
+    kind: SpecialKind
+    amount: float
+
+
 class ClipOut(Told):
     id: int
     recording: int
@@ -109,6 +115,7 @@ class ClipOut(Told):
     shape_in: Fade
     shape_out: Fade
     sends: list[SendOut]
+    special: SpecialOut | None
 
 
 if TYPE_CHECKING:
@@ -162,6 +169,7 @@ class TrackFacts(Told):
     pinned: bool
     recipe: RecipeBody
     sends: list[SendOut]
+    special: SpecialOut | None
     under: UnderOut | None = Field(description="How far it lies under the talk; null: the episode's depth.")
 
 

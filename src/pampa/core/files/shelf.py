@@ -3,7 +3,7 @@
 import io
 import zipfile
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property, lru_cache, partial
 from pathlib import Path
 
@@ -18,6 +18,7 @@ from pampa.core.loudness.parts import CELLS_PER_S
 from pampa.core.mend.clean import chain
 from pampa.core.rendition import SILENT, Rendition
 from pampa.core.sound import RATE, Curve, FloatArray, Segment, Silence, Source
+from pampa.core.special.heard import Heard as HeardAs
 from pampa.core.speech.level import speech_level
 from pampa.core.speech.talk import Runs, talk_of
 from pampa.core.speech.voiced import voicing
@@ -112,6 +113,9 @@ class Opened:
 
     @cached_property
     def _source(self) -> Source:
+        if self.rendition.special is not None:
+            plain = replace(self.rendition, special=None)
+            return HeardAs(self.shelf.opened(plain), self.rendition.special)
         before = self._untreated
         if self.rendition.recipe is None:
             return before

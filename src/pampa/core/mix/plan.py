@@ -136,6 +136,11 @@ class Plan:
                 return True
         return False
 
+    @property
+    def sounds(self) -> set[Rendition]:
+        """All that is heard in it."""
+        return {span.sound for lane in self.lanes for span in lane.spans}
+
     def only(self, bus: BusName) -> "Plan":
         """What of it comes out of one bus alone."""
         rest = tuple(strip for strip in self.strips if strip.name == bus)
@@ -207,6 +212,8 @@ def _spans(
     for index, clip in enumerate(clips):
         sound = heard[track.id, clip.recording]
         gain = db_to_gain(track.gain_db + clip.gain_db + levels.get(sound, 0.0))
+        if special := clip.special or track.special:
+            sound = replace(sound, special=special)
         before, after = _reach(clip, joins, frames.get(clip.recording, clip.source_end))
         joins_before = meets[index] and not runs_on[index] and clip.fade_in == 0
         joins_after = meets[index + 1] and not runs_on[index + 1] and clip.fade_out == 0

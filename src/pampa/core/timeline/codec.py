@@ -6,6 +6,7 @@ from typing import Any
 
 from pampa.core.errors import EditRefused
 from pampa.core.mend.amounts import amounts_of
+from pampa.core.special.kinds import Special
 from pampa.core.timeline.document import (
     Bus,
     Clip,
@@ -78,6 +79,7 @@ def decode(data: Plain) -> Document:
                     "recipe": Recipe(**track["recipe"]),
                     "sends": _sends(track),
                     "under": Under(**track["under"]) if track.get("under") else None,
+                    "special": _special(track),
                 }
             )
             for track in data["tracks"]
@@ -100,7 +102,13 @@ def _clips(data: list[dict[str, Any]]) -> tuple[Clip, ...]:
 
 def clip_of(data: Mapping[str, Any]) -> Clip:
     """A clip as plain data; what it does not tell is at rest."""
-    return Clip(**{**data, "envelope": envelope_of(data.get("envelope", ())), "sends": _sends(data)})
+    return Clip(**{**data, "envelope": envelope_of(data.get("envelope", ())), "sends": _sends(data),
+                    "special": _special(data)})  # fmt: skip
+
+
+def _special(data: Mapping[str, Any]) -> Special | None:
+    told = data.get("special")
+    return Special(**told) if told else None
 
 
 def _sends(data: Mapping[str, Any]) -> tuple[Send, ...]:

@@ -10,6 +10,7 @@ from typing import Literal, TypeVar
 from pampa.core.errors import EditRefused, NotFound
 from pampa.core.mend.amounts import Amounts
 from pampa.core.sound import RATE
+from pampa.core.special.kinds import Special
 from pampa.core.voice.recipe import Recipe
 
 Kind = Literal["person", "spot", "music", "effects"]
@@ -47,6 +48,8 @@ class Clip:
     shape_out: Fade = "natural"
     sends: tuple["Send", ...] = ()
     """To what this clip goes besides, over what its track does."""
+    special: Special | None = None
+    """The special voice that it is heard as; None for that of its track."""
 
     @property
     def end(self) -> int:
@@ -70,6 +73,7 @@ class Clip:
             and self.muted == other.muted
             and self.envelope == other.envelope
             and self.sends == other.sends
+            and self.special == other.special
             and self.fade_out == other.fade_in == 0
         )
 
@@ -99,6 +103,7 @@ class Track:
     sends: tuple[Send, ...] = ()
     under: "Under | None" = None
     """How music and effects step back: a distance; None for the episode's depth, as it was set before."""
+    special: Special | None = None
 
     @property
     def bus(self) -> BusName:

@@ -117,6 +117,8 @@ EDITS: Mapping[str, Edit] = {
         Edit(mixing.set_send, mixed.SetSend, "Changed what a track is sent to"),
         Edit(mixing.send_clip, mixed.SendClip, "Changed what a piece is sent to"),
         Edit(mixing.set_bus, mixed.SetBus, "Changed a bus"),
+        Edit(mixing.special_track, mixed.SpecialTrack, "Changed the special voice of a track"),
+        Edit(mixing.special_stretch, mixed.SpecialStretch, "Changed the special voice of {length} at {place}"),
         Edit(mixing.set_under, mixed.SetUnder, "Changed how far music lies under the talk"),
         Edit(mixing.ride, mixed.Ride, "Changed the level of {length} at {place}"),
         Edit(lining.nudge, told.Nudge, "Nudged a track", completes=_frames_of_track),

@@ -2,12 +2,14 @@
 
 from collections.abc import Sequence
 from dataclasses import replace
-from itertools import pairwise
+from itertools import count, pairwise
 
 from pampa.core.errors import EditRefused
 from pampa.core.sound import RATE
+from pampa.core.special.kinds import Special, SpecialKind
 from pampa.core.timeline.codec import envelope_of
-from pampa.core.timeline.document import Bus, BusName, Clip, Document, RoomName, Send, Under, check
+from pampa.core.timeline.document import Bus, BusName, Clip, Document, RoomName, Send, Under, check, next_id
+from pampa.core.timeline.ranges import join_at, split_at
 
 
 def set_envelope(document: Document, *, clip: int, points: Sequence[Sequence[float]]) -> Document:
@@ -35,6 +37,30 @@ def send_clip(document: Document, *, clip: int, bus: BusName, level_db: float | 
     others = tuple(send for send in old.sends if send.bus != bus)
     new = replace(old, sends=others if level_db is None else (*others, Send(bus, float(level_db))))
     return document.with_track(replace(track, clips=tuple(new if c.id == clip else c for c in track.clips)))
+
+
+def special_track(document: Document, *, track: int, kind: SpecialKind, amount: float) -> Document:
+    """Hear a whole track as a special voice; amount 0 as it was."""
+    home = document.track(track)
+    return document.with_track(replace(home, special=Special(kind, float(amount)) if amount else None))
+
+
+def special_stretch(
+    document: Document, *, track: int, start: int, stop: int, kind: SpecialKind, amount: float
+) -> Document:
+    """Hear what lies in a stretch of a track as a special voice; amount 0 as it was."""
+    ids = count(next_id(document))
+    home = document.track(track)
+    special = Special(kind, float(amount)) if amount else None
+    clips = [
+        replace(clip, special=special) if start <= clip.start < stop else clip
+        for clip in split_at(split_at(home.clips, start, ids), stop, ids)
+    ]
+    for edge in (start, stop):
+        clips = join_at(clips, edge)
+    if tuple(clips) == home.clips:
+        raise EditRefused(f"There is no sound of {home.name} in this stretch to change. Nothing was changed.")
+    return check(document.with_track(replace(home, clips=tuple(clips))))
 
 
 def set_under(

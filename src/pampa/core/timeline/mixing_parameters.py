@@ -6,6 +6,7 @@ from typing import Annotated
 from annotated_types import Ge, Le, MaxLen, MinLen
 
 from pampa.core.sound import RATE
+from pampa.core.special.kinds import SpecialKind
 from pampa.core.timeline.document import BusName, RoomName
 from pampa.core.timeline.limits import MOST_POINTS, Length, Level, Number, Place, Words
 from pampa.core.timeline.parameters import OnClip, OnTrack
@@ -32,6 +33,22 @@ class SendClip(OnClip):
 
     bus: BusName
     level_db: Level | None = None
+
+
+@dataclass(frozen=True, kw_only=True)
+class SpecialTrack(OnTrack):
+    """A special voice for a whole track; with an amount of 0 there is none."""
+
+    kind: SpecialKind
+    amount: Annotated[float, Ge(0), Le(100)]
+
+
+@dataclass(frozen=True, kw_only=True)
+class SpecialStretch(SpecialTrack):
+    """The same for a stretch of it."""
+
+    start: Place
+    stop: Place
 
 
 @dataclass(frozen=True, kw_only=True)

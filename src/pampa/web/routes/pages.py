@@ -13,6 +13,7 @@ from pampa.core.finds.deciding import POLICY
 from pampa.core.mend.amounts import USUAL
 from pampa.core.purpose.kind import SURE
 from pampa.core.sound import RATE
+from pampa.core.special.kinds import KINDS
 from pampa.core.speech.level import COMMON_LEVEL_LUFS
 from pampa.core.timeline.limits import bounds_of
 from pampa.core.voice.recipe import Recipe
@@ -99,6 +100,7 @@ def episode_page(request: Request, episode_id: Id, stage: str, studio: WithStudi
         "policy": asdict(POLICY),
         "stages": STAGES,
         "next": StepOut.model_validate(studio.desk.step(episode_id)).model_dump(),
+        "specials": list(KINDS),
         "usualVoice": asdict(Recipe()),
         "starts": {name: asdict(recipe) for name, recipe in STARTS.items()},
         "voice": [

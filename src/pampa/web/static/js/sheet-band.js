@@ -46,6 +46,22 @@ export function drawBand(ctx, { view, ink }, line, row, y, width) {
   }
 }
 
+// What of the talk is heard as a special voice is named under its horizon.
+export function drawSpecials(ctx, { ink }, line, row, y, width) {
+  ctx.font = `italic 11px ${ink.text}`;
+  ctx.textAlign = "left";
+  ctx.textBaseline = "alphabetic";
+  ctx.fillStyle = ink["ink-quiet"];
+  row.tracks.forEach((track, side) => {
+    for (let i = firstEndingAfter(track.clips, line.start); i < track.clips.length && track.clips[i].start < line.stop; i++) {
+      const clip = track.clips[i];
+      const special = clip.special ?? track.special;
+      const under = row.kind === "pair" && !side ? -3 : 11;
+      if (special) ctx.fillText(special.kind, partOf(clip, line, width)[0] + 2, y + row.horizon + under);
+    }
+  });
+}
+
 // A band leans in where it fades.
 function leaning(ctx, clip, line, width, { left, right, top, height }) {
   const fadeIn = Math.min(Math.max(xOf(clip.start + clip.fade_in, line, width), left), right);

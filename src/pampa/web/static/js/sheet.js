@@ -20,7 +20,7 @@ import {
 import { moved, without } from "./envelope.js";
 import { peopleOf, sizeOf, textured } from "./ink.js";
 import { drawFind, drawMarker, drawSeam, drawSections } from "./marks.js";
-import { drawBand, envelopeUnder } from "./sheet-band.js";
+import { drawBand, drawSpecials, envelopeUnder } from "./sheet-band.js";
 import { drawLoudness } from "./sheet-loudness.js";
 import { board, stroke, tileOf } from "./strokes.js";
 import { shortClock } from "./time.js";
@@ -161,6 +161,7 @@ export function mountSheet({ scroller, spacer, canvas, overlay, stalks, curves, 
       drawHorizon(ctx, line, row, y, width, people);
       if (view.byLoudness && !drawLoudness(ctx, { view, ink, layout, curves }, line, row, y, width, people)) complete = false;
     }
+    if (view.byLoudness) for (const row of talk) drawSpecials(ctx, sheet, line, row, y, width);
     for (const row of line.rows) if (row.kind === "band") drawBand(ctx, sheet, line, row, y, width);
     drawSections(ctx, sheet, line, y);
     for (const find of view.finds) if (find.until >= line.start && find.place < line.stop) drawFind(ctx, sheet, find, line, y, width);

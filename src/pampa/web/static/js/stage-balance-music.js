@@ -31,6 +31,8 @@ export function music(page, data, stage) {
     way: remembered("music-way", "opening"),
     asked: remembered("music-asked", {}),
     piece: null,
+    specials: data.specials,
+    special: remembered("special", { kind: "phone", amount: 100 }),
     beats: {},
 
     take(state) {
@@ -129,6 +131,32 @@ export function music(page, data, stage) {
     evenAgain() { return page.episode.edit({ edit: "set_envelope", clip: page.selection.piece.id, points: [] }); },
     get isBent() { return page.selection.piece !== null && page.selection.piece.envelope.length > 0; },
     setShape(name, event) { return page.episode.edit({ edit: "set_clip", clip: page.selection.piece.id, [name]: event.target.value }); },
+
+    // -- special voices --------------------------------------------------------------------------------------
+
+    setSpecial(name, event) {
+      this.special = { ...this.special, [name]: name === "amount" ? Number(event.target.value) : event.target.value };
+      remember("special", this.special);
+    },
+    isSpecial(kind) { return this.special.kind === kind; },
+    // What it would be for: what is selected of one person, or the chosen piece.
+    get specialFor() {
+      const { range, piece, selectsOne } = page.selection;
+      if (selectsOne) return { track: range.track, start: range.start, stop: range.stop, name: this.rideText };
+      return piece ? { track: piece.track, start: piece.start, stop: piece.start + piece.length, name: piece.trackName } : null;
+    },
+    get specialText() { return this.specialFor ? this.specialFor.name : ""; },
+    putThrough() { return this.throughSpecial(this.special.amount); },
+    asItWas() { return this.throughSpecial(0); },
+    throughSpecial(amount) {
+      const { track, start, stop } = this.specialFor;
+      return page.episode.edit({ edit: "special_stretch", track, start, stop, kind: this.special.kind, amount });
+    },
+    specialOf(track) { return track.special ? track.special.kind : ""; },
+    setTrackSpecial(track, { target }) {
+      const kind = target.value || this.special.kind;
+      return page.episode.edit({ edit: "special_track", track: track.id, kind, amount: target.value ? this.special.amount : 0 });
+    },
 
     // -- beats -------------------------------------------------------------------------------------------------
 
