@@ -80,6 +80,7 @@ def test_distance_buses_and_rides_are_set_and_told(open_stage, page, demo_server
     under.press("ArrowRight")
     done(page, "how far music lies")
     assert track_of(demo_server, "Music").under.lu == 15
+    page.get_by_text("Buses and the room").click()
     press = page.locator("#bus-pressed-voices")
     press.focus()
     press.press("ArrowRight")

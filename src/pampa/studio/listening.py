@@ -4,6 +4,7 @@ import threading
 from collections import OrderedDict
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
+from typing import get_args
 
 from cachetools import LRUCache
 
@@ -23,7 +24,7 @@ from pampa.core.room_tone import Tone
 from pampa.core.sound import RATE, Curve, FloatArray, db_to_gain
 from pampa.core.sync.clocked import clocked_curve
 from pampa.core.timeline.cutting import put_back, take_out
-from pampa.core.timeline.document import Document, Track
+from pampa.core.timeline.document import BusName, Document, Track
 from pampa.core.timeline.mending import amounts_in
 from pampa.core.voice.recipe import Recipe
 from pampa.core.voice.stages import STAGES
@@ -153,12 +154,24 @@ class Listening:
                 self._measuring.discard(episode_id)
             raise
 
-    def _measure(self, state: State) -> Standing:
-        mix = self.mix(state)
+    def buses(self, episode_id: int) -> dict[BusName, float | None]:
+        """The integrated loudness of each bus by itself, as it goes to the master; None for one that is silent."""
+        mix = self.mix(self._editing.state(episode_id))
+        alone = {name: Mix(mix.plan.only(name), mix.sources, mix.steps) for name in get_args(BusName)}
+        return {
+            name: summarise(self._standing_of(part)).integrated_lufs if part.plan.lanes and part.frames else None
+            for name, part in alone.items()
+        }
+
+    def _standing_of(self, mix: Mix) -> LoudnessPart:
         with self._measured:  # parts are read while it runs: only then some are let go
             part = standing_loudness(mix, self._parts, self._executor)
             while len(self._parts) > PARTS_KEPT:
                 self._parts.popitem(last=False)
+        return part
+
+    def _measure(self, state: State) -> Standing:
+        part = self._standing_of(self.mix(state))
         standing = Standing(state.revision, summarise(part), short_term_curve(part.energy))
         self._standing[state.episode_id] = standing
         return standing

@@ -12,17 +12,15 @@ import soundfile
 
 from pampa.core.errors import EditRefused, PampaError, disk_errors
 from pampa.core.executor import Executor
-from pampa.core.loudness import measure_source, summarise
 from pampa.core.mix.distance import NOBODY
 from pampa.core.mix.ducking import CELL
-from pampa.core.mix.render import Mix
 from pampa.core.music.bars import bar_starts, bars_of
 from pampa.core.music.beats import beats_of
 from pampa.core.music.fit import way_of_length
 from pampa.core.music.fitted import fitted
 from pampa.core.music.onsets import onsets_of
 from pampa.core.sound import RATE, Curve, Excerpt
-from pampa.core.timeline.document import BusName, Document
+from pampa.core.timeline.document import Document
 from pampa.studio.editing import Editing, State
 from pampa.studio.jobs import Jobs, Progress
 from pampa.studio.larder import Larder
@@ -71,17 +69,6 @@ class Music:
             beats = beats_of(onsets)
             self._beats[key] = Beating(beats.bpm, beats.beats_s, bar_starts(beats, bars_of(onsets, beats)))
         return self._beats[key]
-
-    def buses(self, episode_id: int) -> dict[BusName, float | None]:
-        """The integrated loudness of each bus by itself, as it goes to the master; None for one that is silent."""
-        state = self._editing.state(episode_id)
-        names: tuple[BusName, ...] = ("voices", "music", "effects", "room")
-        whole = self._listening.mix(state)
-        parts = {name: Mix(whole.plan.only(name), whole.sources, whole.steps) for name in names}
-        return {
-            name: summarise(measure_source(mix, self._executor)).integrated_lufs if mix.plan.lanes else None
-            for name, mix in parts.items()
-        }
 
     # -- set around the talk ---------------------------------------------------------------------------------
 

@@ -29,7 +29,7 @@ def steps(episode_id: Id, studio: WithStudio) -> dict[int, list[tuple[int, float
 @router.get("/episodes/{episode_id}/buses")
 def buses(episode_id: Id, studio: WithStudio) -> BusesOut:
     """How loud each bus is by itself."""
-    return BusesOut.model_validate(studio.executor.seen(partial(studio.music.buses, episode_id)))
+    return BusesOut.model_validate(studio.executor.seen(partial(studio.listening.buses, episode_id)))
 
 
 @router.post("/episodes/{episode_id}/clips/{clip_id}/fit", status_code=202)

@@ -25,6 +25,7 @@ export function music(page, data, stage) {
   return {
     depthDb: 12,
     buses: [],
+    busesOpen: remembered("buses-open", false),
     loud: {}, // by bus, how loud it is by itself
     pieces: [],
     ways: Object.entries(WAYS).map(([name, way]) => ({ name, title: way.title })),
@@ -47,8 +48,20 @@ export function music(page, data, stage) {
       const told = (path, take) => api.get(path).then(take, () => null);
       await Promise.all([
         this.readPieces(), told(`/api/episodes/${id}/steps`, (steps) => stage.sheet.show({ steps })),
-        told(`/api/episodes/${id}/buses`, (loud) => { this.loud = loud; }), this.readBeats(),
+        this.readBuses(), this.readBeats(),
       ]);
+    },
+    // Only where they are looked at: each is measured by itself.
+    async readBuses() {
+      if (!this.busesOpen) return;
+      const loud = await api.get(`/api/episodes/${page.episode.id}/buses`).catch(() => null);
+      if (loud) this.loud = loud;
+    },
+    toggleBuses({ target }) {
+      if (target.open === this.busesOpen) return;
+      this.busesOpen = target.open;
+      remember("buses-open", target.open);
+      this.readBuses();
     },
     async readPieces() {
       const found = await api.get(`/api/shows/${data.show.id}/larder?kind=music`).catch(() => null);
@@ -71,7 +84,10 @@ export function music(page, data, stage) {
 
     // -- buses and tracks ------------------------------------------------------------------------------------
 
-    loudOf(bus) { return typeof this.loud[bus.name] === "number" ? `${signed(this.loud[bus.name])} LUFS` : "silent"; },
+    loudOf(bus) {
+      const lufs = this.loud[bus.name];
+      return lufs === undefined ? "" : lufs === null ? "silent" : `${signed(lufs)} LUFS`;
+    },
     setBus(bus, change) { return page.episode.edit({ edit: "set_bus", bus: bus.name, ...change }); },
     setBusNumber(bus, name, { target }) {
       target.value = page.balance.within(target, Number(target.min), Number(target.max));
