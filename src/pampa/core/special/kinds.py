@@ -2,10 +2,11 @@
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
-from typing import Literal
+from typing import Annotated, Literal
 
 import numpy as np
 import scipy
+from annotated_types import Ge, Le
 
 from pampa.core.sound import RATE, Curve, FloatArray
 
@@ -17,7 +18,7 @@ class Special:
     """A special voice, and how much of it: 0 to 100."""
 
     kind: SpecialKind
-    amount: float
+    amount: Annotated[float, Ge(0), Le(100)]
 
 
 Work = Callable[[FloatArray, int], FloatArray]

@@ -7,6 +7,7 @@ from annotated_types import Ge, Gt, Le, MaxLen, MinLen
 
 from pampa.core.mend.amounts import Amounts
 from pampa.core.sound import RATE
+from pampa.core.special.kinds import Special
 from pampa.core.timeline.document import Crossing, Fade, Kind
 from pampa.core.timeline.limits import MOST_CLIPS, MOST_POINTS, Length, Level, Number, Place, Shift, Words
 from pampa.core.voice.recipe import Recipe
@@ -79,6 +80,7 @@ class PutInClip(PlacedStretch):
 
     muted: bool = False
     envelope: Annotated[list[list[float]], MaxLen(MOST_POINTS)] = ()  # type: ignore[assignment]
+    special: Special | None = None
 
 
 @dataclass(frozen=True, kw_only=True)
