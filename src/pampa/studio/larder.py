@@ -125,6 +125,11 @@ class Larder:
         self._tell(recording.episode_id)
         return piece, recording
 
+    def get(self, piece_id: int) -> Piece:
+        """A piece by its number."""
+        with self._sessions() as session:
+            return self._get(session, piece_id)[0]
+
     def lend(self, piece_id: int, episode_id: int) -> tuple[Piece, Recording]:
         """A piece, and its sound as a recording of an episode, not laid on any track yet."""
         with self._sessions.begin() as session:

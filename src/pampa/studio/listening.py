@@ -3,7 +3,7 @@
 import threading
 from collections import OrderedDict
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import asdict, dataclass, replace
 from typing import get_args
 
 from cachetools import LRUCache
@@ -24,7 +24,8 @@ from pampa.core.room_tone import Tone
 from pampa.core.sound import RATE, Curve, FloatArray, db_to_gain
 from pampa.core.sync.clocked import clocked_curve
 from pampa.core.timeline.cutting import put_back, take_out
-from pampa.core.timeline.document import BusName, Document, Track
+from pampa.core.timeline.document import BusName, Document, Track, Under
+from pampa.core.timeline.laying import lay
 from pampa.core.timeline.mending import amounts_in
 from pampa.core.voice.recipe import Recipe
 from pampa.core.voice.stages import STAGES
@@ -55,6 +56,16 @@ class Standing:
     revision: int
     loudness: Loudness
     short_term_lufs: list[float | None]
+
+
+@dataclass(frozen=True)
+class Laid:
+    """A stretch of a recording of music, and where it begins in the episode, in frames."""
+
+    recording: int
+    source: int
+    length: int
+    start: int
 
 
 class Listening:
@@ -94,12 +105,14 @@ class Listening:
     def sound(self, episode_id: int, *, start: int, frames: int, speed: float = 1.0, tail: int | None = None,
               treated: bool = True, only: frozenset[int] = frozenset(), gain_db: float = 0.0,
               open_seam: int | None = None, without: tuple[int, int] | None = None,
-              instead: Mapping[int, Recipe] | None = None, taken: tuple[int, str] | None = None) -> Chunk:  # fmt: skip
+              instead: Mapping[int, Recipe] | None = None, taken: tuple[int, str] | None = None,
+              with_piece: Laid | None = None) -> Chunk:  # fmt: skip
         """A piece of the episode for the player, after the loudness gain and under the limiter.
 
         open_seam : a seam that is heard as if it had been put back. without : a range that is heard as if it had been
         taken out. instead : by track, a recipe that is heard as if it were the track's. taken : a track and a stage of
-        its voice, to hear alone what that takes away, as loud as it lies in the mix.
+        its voice, to hear alone what that takes away, as loud as it lies in the mix. with_piece : music that is heard
+        as if it had been laid there.
         """
         state = _with_recipes(self._editing.state(episode_id), instead or {})
         if open_seam is not None:
@@ -108,6 +121,9 @@ class Listening:
         elif without is not None:
             document = take_out(state.document, start=without[0], stop=without[1])
             state = replace(state, document=document, supposed=(*state.supposed, "without", *without))
+        if with_piece is not None:
+            laid = lay(state.document, name="heard", kind="music", pieces=[asdict(with_piece)], under_lu=Under().lu)
+            state = replace(state, document=laid, supposed=(*state.supposed, "with", with_piece))
         mix = self.mix(state, treated=treated, only=only, taken=taken)
         heard = Limited(mix, db_to_gain(gain_db), db_to_gain(CEILING_DBTP))
         frames = min(frames, LONGEST_S * RATE)

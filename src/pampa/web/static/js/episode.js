@@ -248,17 +248,21 @@ function mount(page) {
   stage.spectrum = mountSpectrum({ canvas: find("voice-spectrum") });
   stage.chart = mountChart({ canvas: find("chart"), onGo: (place) => { page.go("prune"); page.transport.goTo(place); } });
   stage.player = makePlayer({
-    address: ({ speed, treated, only, gain, openSeam, without, instead, taken }, query) => {
+    address: ({ speed, treated, only, gain, openSeam, without, instead, taken, piece }, query) => {
       for (const [name, value] of Object.entries({ speed, treated, gain_db: gain.toFixed(2) })) query.set(name, value);
       if (openSeam) query.set("open_seam", openSeam.seam);
       for (const place of without ?? []) query.append("without", place);
       for (const track of only) query.append("only", track);
       if (instead) query.set("instead", JSON.stringify(instead));
+      if (piece) { query.set("piece", piece.id); query.set("piece_at", piece.at); }
       if (taken) { query.set("taken_track", taken.track); query.set("taken_stage", taken.stage); }
       return `/api/episodes/${page.episode.id}/sound?${query}`;
     },
     settings: { speed: page.transport.speed, treated: true, only: [], gain: 0, instead: null, taken: null },
-    length: () => (stage.player.supposed.openSeam ? stage.opened.state.length : stage.doc.length),
+    length: () => {
+      const { openSeam, piece } = stage.player.supposed;
+      return openSeam ? stage.opened.state.length : Math.max(stage.doc.length, piece ? piece.end : 0);
+    },
     onMove: (place) => page.transport.moved(place),
     onStop: () => { page.transport.playing = false; stage.player.prepare(page.transport.playhead); },
     onLevel: (levels) => { page.transport.levels = levels; },

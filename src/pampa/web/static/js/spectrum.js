@@ -57,7 +57,7 @@ export function mountSpectrum({ canvas }) {
       ctx.fillStyle = ink["rule-soft"];
       ctx.fillRect(x, TOP, 1, height - TOP - FOOT);
       ctx.fillStyle = ink["ink-quiet"];
-      ctx.fillText(hz < 1000 ? `${hz}` : `${hz / 1000}k`, x, height - 3);
+      ctx.fillText(hz < 1000 ? `${hz}` : `${hz / 1000}k`, Math.min(x, width - RIGHT - 12), height - 3);
     }
     ctx.textAlign = "right";
     ctx.textBaseline = "middle";

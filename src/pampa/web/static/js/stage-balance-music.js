@@ -232,6 +232,13 @@ export function music(page, data, stage) {
       return best ? best.id : null;
     },
     choosePiece(event) { this.piece = Number(event.target.value) || null; },
+    // The chosen piece from the playhead on, under whoever talks there, before anything is laid.
+    hearPiece() {
+      const piece = this.pieces.find((candidate) => candidate.id === this.pieceId);
+      if (!piece) { page.problem = "There is no music in the larder yet. Bring some in, in Gather."; return null; }
+      const at = page.transport.playhead;
+      return page.transport.playRange(at, at + piece.length, { piece: { id: piece.id, at, end: at + piece.length } });
+    },
     get setText() { return `Set the ${this.way}`; },
     async setAround() {
       if (!this.pieces.length) await this.readPieces();
