@@ -8,6 +8,9 @@ from pampa.core.errors import EditRefused, NotFound
 from pampa.store.database import Sessions
 from pampa.store.models import Episode, Show
 
+IDENT = "ident"
+"""Among the choices of an episode that is a small sheet: its piece in the larder, and of which revision."""
+
 
 class Shows:
     """What is worked on."""
@@ -25,7 +28,15 @@ class Shows:
             wanted = select(Episode).where(
                 Episode.show_id == show_id, Episode.archived == archived, Episode.larder.is_(False)
             )
-            return list(session.scalars(wanted.order_by(Episode.number.desc(), Episode.id.desc())))
+            found = session.scalars(wanted.order_by(Episode.number.desc(), Episode.id.desc()))
+            return [episode for episode in found if IDENT not in episode.choices]
+
+    def idents(self, show_id: int) -> list[Episode]:
+        """The small sheets of a show, the latest first."""
+        with self._sessions() as session:
+            wanted = select(Episode).where(Episode.show_id == show_id, Episode.archived.is_(False))
+            found = session.scalars(wanted.order_by(Episode.id.desc()))
+            return [episode for episode in found if IDENT in episode.choices]
 
     def episode(self, episode_id: int) -> tuple[Show, Episode]:
         with self._sessions() as session:
@@ -59,6 +70,15 @@ class Shows:
             episode = Episode(show_id=show_id, title=_named(title, "episode"), number=number, choices={})
             session.add(episode)
         return episode
+
+    def make_ident(self, show_id: int, name: str) -> Episode:
+        """A new small sheet, which has no number and is not listed with the episodes."""
+        with self._sessions.begin() as session:
+            if session.get(Show, show_id) is None:
+                raise NotFound("There is no such show.")
+            made = Episode(show_id=show_id, title=_named(name, "ident"), number=None, choices={IDENT: {}})
+            session.add(made)
+        return made
 
     def shelf(self, show_id: int) -> int:
         """The episode that is a show's larder; it is made when it is first asked for."""
@@ -95,6 +115,6 @@ def _change(row: Show | Episode, kind: str, **changes: Any) -> None:
 def _named(text: str, kind: str) -> str:
     text = text.strip()[:200]
     if not text:
-        article = "An" if kind == "episode" else "A"
+        article = "A" if kind == "show" else "An"
         raise EditRefused(f"{article} {kind} needs a name. Nothing was changed.")
     return text

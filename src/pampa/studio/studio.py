@@ -14,6 +14,7 @@ from pampa.studio.editing import Editing
 from pampa.studio.events import Events
 from pampa.studio.exchange import Exchange
 from pampa.studio.finding import Finding
+from pampa.studio.idents import Idents
 from pampa.studio.jobs import Jobs
 from pampa.studio.joins import Joins
 from pampa.studio.larder import Larder
@@ -84,6 +85,9 @@ class Studio:
         )  # fmt: skip
         self.music = Music(
             self.editing, self.recordings, self.larder, self.jobs, self.sounds, self.listening, executor
+        )  # fmt: skip
+        self.idents = Idents(
+            sessions, self.jobs, self.shows, self.editing, self.listening, self.recordings, self.larder, executor
         )  # fmt: skip
         self.patterns = Patterns(sessions, self.shows, self.editing, self.recordings, self.larder)
         self.recipes = Recipes(sessions, self.shows, self.editing)

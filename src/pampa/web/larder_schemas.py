@@ -52,6 +52,19 @@ class NewPiece(BaseModel):
     kind: PieceKind = "music"
 
 
+class NewIdent(BaseModel):
+    name: Annotated[str, Field(min_length=1, max_length=120, examples=["Opening words"])]
+
+
+class IdentOut(Told):
+    """A small sheet. piece : of the larder, once it has been made; `current` while nothing has changed since."""
+
+    episode: int
+    name: str
+    piece: int | None
+    current: bool
+
+
 class Keep(BaseModel):
     """A recording of an episode, or a stretch of it, to keep in the larder."""
 

@@ -6,10 +6,22 @@ from fastapi import APIRouter, Query, Response
 from pydantic import Field
 
 from pampa.web.change_schemas import EpisodeChange
-from pampa.web.larder_schemas import Keep, Kept, LarderOut, NewPiece, PieceChange, PieceKind, PieceOut, Use
+from pampa.web.larder_schemas import (
+    IdentOut,
+    Keep,
+    Kept,
+    LarderOut,
+    NewIdent,
+    NewPiece,
+    PieceChange,
+    PieceKind,
+    PieceOut,
+    Use,
+)
 from pampa.web.recording_schemas import UploadOut
 from pampa.web.routes.deps import Id, WithStudio
 from pampa.web.routes.episodes import change_of
+from pampa.web.schemas import JobStarted
 
 router = APIRouter(tags=["larder"])
 
@@ -39,6 +51,25 @@ def keep(recording_id: Id, body: Keep, studio: WithStudio) -> Kept:
         recording_id, kind=body.kind, name=body.name, tags=body.tags, start=body.start, length=body.length
     )
     return Kept(piece=piece)
+
+
+@router.get("/shows/{show_id}/idents")
+def idents(show_id: Id, studio: WithStudio) -> list[IdentOut]:
+    """The small sheets of a show. Those that have changed since their piece was made are begun to be made again."""
+    return [IdentOut.model_validate(ident) for ident in studio.idents.of_show(show_id)]
+
+
+@router.post("/shows/{show_id}/idents", status_code=201)
+def begin_ident(show_id: Id, body: NewIdent, studio: WithStudio) -> IdentOut:
+    """A new small sheet, empty: an episode of its own that is not listed with the others."""
+    made = studio.idents.begin(show_id, body.name)
+    return IdentOut(episode=made.id, name=made.title, piece=None, current=False)
+
+
+@router.post("/episodes/{episode_id}/ident", status_code=202)
+def make_ident(episode_id: Id, studio: WithStudio) -> JobStarted:
+    """Make the piece of a small sheet as it is now. An event tells when it is in the larder."""
+    return JobStarted(job=studio.idents.make(episode_id))
 
 
 @router.patch("/larder/{piece_id}")

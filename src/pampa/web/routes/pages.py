@@ -20,6 +20,7 @@ from pampa.core.voice.recipe import Recipe
 from pampa.core.voice.stages import STAGES as VOICE_STAGES
 from pampa.core.voice.starts import STARTS
 from pampa.studio.access import TooManyGuesses
+from pampa.studio.shows import IDENT
 from pampa.studio.voice_curves import COLUMN, COLUMNS, LOWEST_LUFS, RESTING, STEPS_PER_DB
 from pampa.web.larder_schemas import PatternOut
 from pampa.web.lining_schemas import LiningOut
@@ -101,6 +102,7 @@ def episode_page(request: Request, episode_id: Id, stage: str, studio: WithStudi
         "stages": STAGES,
         "next": StepOut.model_validate(studio.desk.step(episode_id)).model_dump(),
         "specials": list(KINDS),
+        "isIdent": IDENT in episode.choices,
         "usualVoice": asdict(Recipe()),
         "starts": {name: asdict(recipe) for name, recipe in STARTS.items()},
         "voice": [

@@ -33,8 +33,23 @@ export function larder(page, data, stage) {
     useAt: "playhead",
     useTime: "0:00:00",
 
+    idents: [],
+    async readIdents() { this.idents = await api.get(`/api/shows/${data.show.id}/idents`).catch(() => this.idents); },
+    identState: (ident) => (ident.piece === null ? "not made yet" : ident.current ? "in the larder" : "has changed: made again"),
+    identHref: (ident) => `/episodes/${ident.episode}/gather`,
+    beginIdent() {
+      const field = /** @type {HTMLInputElement} */ (document.getElementById("new-ident"));
+      const name = field.value.trim();
+      if (!name) { field.focus(); return null; }
+      return page.attempt(async () => {
+        const made = await api.post(`/api/shows/${data.show.id}/idents`, { name });
+        window.location.assign(this.identHref(made));
+      });
+    },
+
     // While somebody types, the answer to the last letter is what counts.
     async read() {
+      this.readIdents();
       const mine = ++turn;
       const span = LENGTHS.find((candidate) => candidate.name === this.pieceLength);
       const asked = new URLSearchParams({ words: this.words });

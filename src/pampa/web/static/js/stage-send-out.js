@@ -24,9 +24,16 @@ export function sendOut(page, data, stage) {
       number: data.episode.number,
       date: choices.date || new Date().toISOString().slice(0, 10),
     },
+    isIdent: data.isIdent,
     making: null,
     opened: null,
 
+    makeIdent() {
+      return page.attempt(async () => {
+        await api.post(`/api/episodes/${page.episode.id}/ident`);
+        page.say("The ident is being made; it comes into the larder.");
+      });
+    },
     get targetName() {
       const found = targets.findIndex((candidate) => candidate.lufs === this.plan.target_lufs && candidate.mono === this.plan.mono);
       return found < 0 ? "free" : String(found);
