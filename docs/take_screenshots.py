@@ -138,6 +138,7 @@ def take(page: Page) -> None:
     page.wait_for_selector(".delivery-sheet", timeout=120_000)
     page.wait_for_timeout(800)
     shoot(page, "send-out")
+    ident(page)
 
 
 def opening(page: Page) -> None:
@@ -153,6 +154,30 @@ def opening(page: Page) -> None:
     page.mouse.up()
     page.wait_for_timeout(3000)
     shoot(page, "opening")
+
+
+def ident(page: Page) -> None:
+    """A small sheet of the larder: the fog signal in the hall, and the sting after it."""
+    open_stage(page, "gather")
+    page.get_by_role("button", name="Larder", exact=True).click()
+    page.get_by_label("Name of a new ident").fill("Slack Water calls")
+    page.get_by_role("button", name="New small sheet").click()
+    page.get_by_text("Slack Water calls").first.wait_for()
+    page.wait_for_selector("body[data-ready=yes]")
+    page.get_by_role("button", name="Larder", exact=True).click()
+    page.get_by_label("Use Fog signal").click()
+    page.wait_for_timeout(1500)
+    page.get_by_label("Time to use a piece at").fill("0:00:05")
+    page.get_by_label("Time to use a piece at").press("Tab")
+    page.get_by_label("Use Sting").click()
+    page.wait_for_timeout(1500)
+    page.goto(page.url.replace("/gather", "/balance"))
+    page.wait_for_selector("body[data-ready=yes]")
+    page.keyboard.press("k")
+    room = page.get_by_label("Room, this piece alone")
+    room.fill("-8")
+    page.wait_for_timeout(3000)
+    shoot(page, "ident")
 
 
 def views(page: Page) -> None:

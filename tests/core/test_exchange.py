@@ -1,12 +1,13 @@
 """The cut and markers as open files: what goes out comes in again, and what cannot be read is told."""
 
 import json
+from dataclasses import replace
 
 import opentimelineio as otio
 import pytest
 
 from pampa.core.errors import EditRefused
-from pampa.core.timeline import arranging, cutting
+from pampa.core.timeline import arranging, cutting, mixing
 from pampa.core.timeline.document import Document
 from pampa.core.timeline.interchange import Media, from_cut, read_otio, to_otio
 from pampa.core.timeline.marker_files import read_markers, to_csv, to_vtt
@@ -36,6 +37,20 @@ def test_a_cut_that_went_out_comes_in_as_it_was():
     assert sound_of(back) == sound_of(document)
     assert [(m.at, m.name) for m in back.markers] == [(m.at, m.name) for m in document.markers]
     assert [track.recipe for track in back.tracks] == [track.recipe for track in document.tracks]
+
+
+def test_envelopes_sends_and_special_voices_come_along_and_nonsense_is_refused():
+    document = talk_document()
+    clip = document.tracks[0].clips[0].id
+    document = mixing.set_envelope(document, clip=clip, points=[[100, -6.0], [900, 0.0]])
+    document = mixing.send_clip(document, clip=clip, bus="room", level_db=-9.0)
+    document = mixing.special_stretch(document, track=1, start=0, stop=9000, kind="phone", amount=80.0)
+    text = to_otio(document, MEDIA, "The Pilot Ladder")
+    back = from_otio(text, document, MEDIA).tracks[0].clips[0]
+    assert replace(back, id=clip) == document.tracks[0].clips[0]
+    for good, bad in (('"phone"', '"trumpet"'), ('"room"', '"attic"'), ("-6.0", '"soft"')):
+        with pytest.raises(EditRefused):
+            from_otio(text.replace(good, bad), document, MEDIA)
 
 
 def test_other_programs_can_read_it():

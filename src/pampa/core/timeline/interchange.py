@@ -7,7 +7,7 @@ fades, stands in the metadata of its items under `pampa`, so that our own files 
 import math
 import re
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import asdict, dataclass, replace
 from itertools import count
 from typing import Any, cast, get_args
 
@@ -15,11 +15,27 @@ import opentimelineio as otio
 
 from pampa.core.errors import EditRefused
 from pampa.core.sound import RATE
+from pampa.core.special.kinds import Special, SpecialKind
 from pampa.core.timeline.arranging import checked_gain
-from pampa.core.timeline.document import Clip, Document, Kind, Marker, Track, check, next_id
+from pampa.core.timeline.codec import envelope_of
+from pampa.core.timeline.document import (
+    BusName,
+    Clip,
+    Document,
+    Fade,
+    Kind,
+    Marker,
+    Send,
+    Track,
+    check,
+    next_id,
+)
+from pampa.core.timeline.limits import hold
 
 OWN = "pampa"
-CLIP_FACTS = ("gain_db", "fade_in", "fade_out", "muted")
+CLIP_FACTS = (
+    "gain_db", "fade_in", "fade_out", "muted", "envelope", "shape_in", "shape_out", "sends", "special",
+)  # fmt: skip
 MOST_TEXT, MOST_DEPTH, MOST_FRAMES = 16 << 20, 64, 1 << 40
 BRACKETS = re.compile(r'(?s)"(?:[^"\\]|\\.)*(?:"|\Z)|[\[\]{}]')
 """Brackets, and strings, in which brackets are none."""
@@ -61,7 +77,8 @@ def _track(track: Track, document: Document, media: Mapping[int, Media]) -> otio
         reference = otio.schema.ExternalReference(
             target_url=about.name, available_range=_range(0, about.frames), metadata={OWN: {"sha256": about.sha256}}
         )
-        facts = {name: getattr(clip, name) for name in CLIP_FACTS}
+        plain = asdict(clip)
+        facts = {name: plain[name] for name in CLIP_FACTS}
         made.append(
             otio.schema.Clip(
                 name=about.name, media_reference=reference, source_range=_range(clip.source, clip.length),
@@ -106,7 +123,7 @@ def _told_clips(track: otio.schema.Track) -> Iterator[dict[str, Any]]:
             "url": getattr(item.media_reference, "target_url", "") or item.name,
             "sha256": str(_own(item.media_reference).get("sha256", "")), "source": _frames(source.start_time),
             "start": _frames(start.start_time), "length": _frames(source.duration),
-            "facts": {name: own[name] for name in CLIP_FACTS if name in own},
+            "facts": {name: _plain(own[name]) for name in CLIP_FACTS if name in own},
         }  # fmt: skip
 
 
@@ -166,9 +183,38 @@ def _facts(own: Mapping[str, Any]) -> dict[str, Any]:
         return {
             "gain_db": checked_gain(float(own.get("gain_db", 0.0))), "muted": bool(own.get("muted", False)),
             "fade_in": int(own.get("fade_in", 0)), "fade_out": int(own.get("fade_out", 0)),
+            "shape_in": _one_of(Fade, own.get("shape_in", "natural")),
+            "shape_out": _one_of(Fade, own.get("shape_out", "natural")),
+            "envelope": envelope_of(own.get("envelope", ())), "special": _special(own.get("special")),
+            "sends": tuple(map(_send, own.get("sends", ()))),
         }  # fmt: skip
-    except (TypeError, ValueError, OverflowError) as error:
-        raise EditRefused("This cut has gains or fades that are no numbers. Nothing was changed.") from error
+    except (TypeError, ValueError, KeyError, OverflowError) as error:
+        raise EditRefused("This cut has gains, fades or envelopes that make no sense. Nothing was changed.") from error
+
+
+def _send(told: Mapping[str, Any]) -> Send:
+    return Send(_one_of(BusName, told["bus"]), checked_gain(float(told["level_db"])))
+
+
+def _special(told: Any) -> Special | None:
+    if not told:
+        return None
+    special = {"kind": _one_of(SpecialKind, told["kind"]), "amount": float(told["amount"])}
+    hold(Special, special)
+    return Special(**special)
+
+
+def _one_of(choices: Any, value: Any) -> Any:
+    if value not in get_args(choices):
+        raise ValueError(value)
+    return value
+
+
+def _plain(value: Any) -> Any:
+    """What the library holds in types of its own, as lists and dictionaries."""
+    if isinstance(value, str | int | float | None):
+        return value
+    return {key: _plain(value[key]) for key in value} if hasattr(value, "keys") else [_plain(each) for each in value]
 
 
 def _tint(tint: Any) -> int:
