@@ -18,6 +18,7 @@ def test_a_small_sheet_becomes_a_piece_and_again_when_it_has_changed(studio, epi
     studio.recordings.add_file(sheet.id, talk_file("words.wav"), person="Marisol Vey", role="person")
     bell = into_larder(studio, show, talk_file("bell.wav", seconds=2, seed=3), "effects")
     studio.larder.use(bell, sheet.id, RATE)
+    assert len(list((studio.settings.data / "conformed").glob("*/talk.npy"))) == 1
     assert [(i.name, i.piece) for i in studio.idents.of_show(show)] == [("Opening words", None)]
     studio.idents.make(sheet.id)
     studio.jobs.wait()

@@ -246,7 +246,7 @@ class Listening:
 
     def _spoken(self, document: Document, treated: bool) -> dict[tuple[int, int], Curve]:
         return {
-            (track.id, recording): self._sounds.spoken(recording, self._meant(document, track, recording, treated))
+            (track.id, recording): self._sounds.spoken(self._meant(document, track, recording, treated))
             for track in document.linked_tracks() for recording in {clip.recording for clip in track.clips}
         }  # fmt: skip
 

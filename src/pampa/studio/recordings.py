@@ -282,6 +282,9 @@ class Recordings:
         self._sounds.forget(recording.id)
         with self._sessions() as session:
             on_shelf = session.get_one(Episode, recording.episode_id).larder
+        if recording.role in ("person", "spot"):
+            progress("Listening for talk", 0.9)
+            self._sounds.find_talk(recording.id)
         unsaid = recording.role == "person" and not (recording.person or recording.facts or on_shelf)
         likely = self._by_its_sound(recording.id) if unsaid else None
         with self._sessions.begin() as session:

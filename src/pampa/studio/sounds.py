@@ -242,9 +242,14 @@ class Sounds:
             known = self._heard[treated.rendition] = heard_in(treated, chosen)
         return known
 
-    def spoken(self, recording_id: int, rendition: Rendition) -> Curve:
+    def find_talk(self, recording_id: int) -> None:
+        """Look where somebody talks in a recording now, so that nobody waits for it later."""
+        self._shelf.talk(self._ready(recording_id))
+
+    def spoken(self, rendition: Rendition) -> Curve:
         """How loud each phrase of a voice lies in the mix, in LUFS for each 20 ms; -inf where nobody talks."""
-        known = self._spoken.get(rendition)
+        with self._lock:
+            known = self._spoken.get(rendition)
         if known is None:
             opened = self.opened(rendition)
             runs = np.round(self._shelf.talk(rendition.content) * (1 + rendition.drift_ppm * 1e-6)).astype(np.int64)
@@ -252,7 +257,9 @@ class Sounds:
             level = speech_level(energy)
             curve = talk_curve_of(energy, np.minimum(runs, energy.size))
             lifted = 0.0 if level is None or level < QUIETEST_LIFTED_LUFS else COMMON_LEVEL_LUFS - level
-            known = self._spoken[rendition] = curve + lifted + (BOTH_SIDES_LU if opened.channels == 1 else 0.0)
+            known = curve + lifted + (BOTH_SIDES_LU if opened.channels == 1 else 0.0)
+            with self._lock:
+                self._spoken[rendition] = known
         return known
 
     def played(self, recording_id: int, drift_ppm: float) -> Curve:

@@ -233,7 +233,8 @@ export function music(page, data, stage) {
     },
     choosePiece(event) { this.piece = Number(event.target.value) || null; },
     // The chosen piece from the playhead on, under whoever talks there, before anything is laid.
-    hearPiece() {
+    async hearPiece() {
+      if (!this.pieces.length) await this.readPieces();
       const piece = this.pieces.find((candidate) => candidate.id === this.pieceId);
       if (!piece) { page.problem = "There is no music in the larder yet. Bring some in, in Gather."; return null; }
       const at = page.transport.playhead;
