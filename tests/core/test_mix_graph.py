@@ -10,7 +10,7 @@ from pampa.core.errors import EditRefused
 from pampa.core.loudness import measure_source, summarise
 from pampa.core.mix.standing import standing_loudness, stretches
 from pampa.core.sound import RATE, ArraySource, db_to_gain
-from pampa.core.special.heard import Heard
+from pampa.core.special.heard import SpecialVoice
 from pampa.core.special.kinds import KINDS, Special
 from pampa.core.timeline import arranging, cutting, lining, mixing
 from pampa.core.timeline.codec import decode, encode
@@ -188,9 +188,13 @@ def test_what_runs_on_over_a_split_still_does_after_a_ride():
 @pytest.mark.parametrize("kind", KINDS)
 def test_a_special_voice_is_dry_at_0_heard_at_100_and_the_same_in_any_division(kind):
     source = ArraySource(talk(4))
-    assert np.array_equal(Heard(source, Special(kind, 0.0)).read(0, source.frames), source.read(0, source.frames))
-    whole = Heard(source, Special(kind, 100.0)).read(0, source.frames)
-    parts = [Heard(source, Special(kind, 100.0)).read(a, b) for a, b in pairwise((0, 9_000, 70_001, source.frames))]
+    assert np.array_equal(
+        SpecialVoice(source, Special(kind, 0.0)).read(0, source.frames), source.read(0, source.frames)
+    )
+    whole = SpecialVoice(source, Special(kind, 100.0)).read(0, source.frames)
+    parts = [
+        SpecialVoice(source, Special(kind, 100.0)).read(a, b) for a, b in pairwise((0, 9_000, 70_001, source.frames))
+    ]
     assert np.array_equal(np.concatenate(parts), whole)
     changed = 20 * np.log10(np.std(whole) / np.std(source.data))
     assert -14 < changed < 6
@@ -203,3 +207,9 @@ def test_two_words_through_a_phone_and_back():
     assert [clip.special and clip.special.kind for clip in once.tracks[0].clips] == [None, "phone", None]
     assert decode(encode(once)) == once
     assert mixing.special_stretch(once, amount=0.0, **told) == EPISODE
+
+
+def test_a_piece_that_is_sent_to_a_bus_at_rest_is_heard_there_too():
+    sent = mixing.send_clip(EPISODE, clip=11, bus="effects", level_db=0.0)
+    music = heard(EPISODE) - heard(mixing.set_bus(EPISODE, bus="music", muted=True))
+    assert np.allclose(heard(sent) - heard(EPISODE), music, atol=1e-6)

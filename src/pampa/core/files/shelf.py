@@ -18,7 +18,7 @@ from pampa.core.loudness.parts import CELLS_PER_S
 from pampa.core.mend.clean import chain
 from pampa.core.rendition import SILENT, Rendition
 from pampa.core.sound import RATE, Curve, FloatArray, Segment, Silence, Source
-from pampa.core.special.heard import Heard as HeardAs
+from pampa.core.special.heard import SpecialVoice
 from pampa.core.speech.level import speech_level
 from pampa.core.speech.talk import Runs, talk_of
 from pampa.core.speech.voiced import voicing
@@ -115,7 +115,7 @@ class Opened:
     def _source(self) -> Source:
         if self.rendition.special is not None:
             plain = replace(self.rendition, special=None)
-            return HeardAs(self.shelf.opened(plain), self.rendition.special)
+            return SpecialVoice(self.shelf.opened(plain), self.rendition.special)
         before = self._untreated
         if self.rendition.recipe is None:
             return before

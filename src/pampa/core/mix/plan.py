@@ -101,12 +101,12 @@ def _gains(track: Track, sends: Iterable[Send], buses: Mapping[BusName, Strip]) 
 
 
 def _strips(document: Document) -> dict[BusName, Strip]:
-    """The buses that do something: those that are set, and the room where anything is sent to it."""
+    """The buses that do something: those that are set, and those that anything is sent to besides its own."""
     buses = {bus.name: bus for bus in document.buses}
     sends = [send for track in document.tracks for send in track.sends]
     sends += [send for track in document.tracks for clip in track.clips for send in clip.sends]
-    if any(send.bus == "room" for send in sends):
-        buses.setdefault("room", Bus("room"))
+    for send in sends:
+        buses.setdefault(send.bus, Bus(send.bus))
     return {
         name: Strip(name, 0.0 if bus.muted else db_to_gain(bus.gain_db), _processors(bus))
         for name, bus in buses.items()

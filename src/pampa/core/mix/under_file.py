@@ -7,7 +7,8 @@ import numpy as np
 from pampa.core.checkup.speech import runs_of
 from pampa.core.executor import Executor
 from pampa.core.loudness import measure_source
-from pampa.core.loudness.parts import cell_bounds
+from pampa.core.loudness.gating import to_lufs
+from pampa.core.loudness.parts import CELLS_PER_S, cell_bounds
 from pampa.core.mix.distance import depth_gain, distance_gain
 from pampa.core.sound import Curve, FloatArray, Source
 from pampa.core.speech.talk import talk_curve_of, talk_of
@@ -39,7 +40,7 @@ class Laid:
 
     def read(self, start: int, stop: int) -> FloatArray:
         """Frames `start` to `stop`, shape (stop - start, channels)."""
-        middles = (np.arange(self.gain_db.size) + 0.5) * self.rate / 50
+        middles = (np.arange(self.gain_db.size) + 0.5) * self.rate / CELLS_PER_S
         gain = 10 ** (np.interp(np.arange(start, stop), middles, self.gain_db) / 20)
         music = self.music.read(start, stop) * gain.astype(np.float32)[:, None]
         return np.asarray(self.talk.read(start, stop) + music, np.float32)
@@ -61,7 +62,7 @@ def laid_under(talk: Source, music: Source, under: Under, *, depth_db: float | N
 def _distance(level: Curve, played: Curve, gain: Curve) -> float | None:
     heard = played * 10 ** (gain / 10)
     apart = [
-        level[start] + 0.691 - 10 * np.log10(heard[start:stop].mean())
+        level[start] - to_lufs(float(heard[start:stop].mean()))
         for start, stop in runs_of(np.isfinite(level)).tolist() if heard[start:stop].any()
     ]  # fmt: skip
     return float(np.median(apart)) if apart else None

@@ -49,11 +49,6 @@ class Way:
         """From where to where it jumps, in seconds of the piece."""
         return tuple((before[1], after[0]) for before, after in pairwise(self.stretches))
 
-    @property
-    def jumped_s(self) -> float:
-        """How long it lasts before its middle is made faster or slower."""
-        return sum(stop - start for start, stop in self.stretches)
-
 
 class NotThatLong(SignalError):
     """A piece cannot be made to last as long as asked."""

@@ -12,7 +12,7 @@ RUN_IN, LOOK_AHEAD = 2 * RATE, RATE // 4
 
 
 @dataclass(frozen=True, eq=False)
-class Heard(Over):
+class SpecialVoice(Over):
     """A source through one special voice, as long as before."""
 
     source: Source

@@ -59,13 +59,13 @@ def phrases_of(energy: Curve) -> list[Phrase]:
 
 
 def _phrase(energy: Curve, start: int, stop: int, room: float) -> Phrase:
-    blocks = _blocks(energy[start:stop] - room)
+    blocks = blocks_of(energy[start:stop] - room)
     heard = blocks[blocks > blocks.mean() * _power(-GATE_DB)]
     mean = float(heard.mean()) if heard.size else room
     return Phrase(start, stop, to_lufs(max(mean, 1e-12)) or -120.0)
 
 
-def _blocks(energy: Curve) -> Curve:
+def blocks_of(energy: Curve) -> Curve:
     """The mean of each 200 ms; what is left over at the end counts as one."""
     edges = np.arange(0, energy.size, BLOCK_CELLS)
     sums: Curve = np.add.reduceat(energy, edges)
@@ -79,7 +79,7 @@ def _steps(energy: Curve, at: int) -> list[int]:
     Biometrics 30 (1974)) on levels of 200 ms, with the mean power of either side.
     """
     least = round(STEP_S * CELLS_PER_S / BLOCK_CELLS)
-    blocks = 10 * np.log10(_blocks(energy))
+    blocks = 10 * np.log10(blocks_of(energy))
     if blocks.size < 2 * least:
         return []
     sums, counts = np.cumsum(blocks), np.arange(1, blocks.size + 1)

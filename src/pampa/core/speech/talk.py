@@ -6,15 +6,13 @@ from numpy.typing import NDArray
 from pampa.core.loudness.gating import to_lufs
 from pampa.core.loudness.parts import CELLS_PER_S
 from pampa.core.sound import Curve
-from pampa.core.speech.phrases import phrases_of
+from pampa.core.speech.phrases import GATE_DB, blocks_of, phrases_of
 
 VOICED = 0.5
 SHORTEST_S = 0.08
 """A word has a voice for so long at least; a knock that rings has it for less."""
 BEFORE_S, AFTER_S = 0.3, 0.4
 """How far a phrase may reach before and after its voice: an s or an f; what lies farther off is a breath or a tail."""
-GATE_DB, BLOCK_CELLS = 10.0, 10
-"""Blocks of 200 ms that lie this far under the mean of a phrase are its soft ends."""
 
 Runs = NDArray[np.int64]
 """Cells of 20 ms, shape (phrases, 2)."""
@@ -51,7 +49,6 @@ def levels_of(energy: Curve, talk: Runs) -> Curve:
 
 
 def _level(energy: Curve) -> float:
-    blocks = np.add.reduceat(energy, np.arange(0, energy.size, BLOCK_CELLS)) if energy.size else np.zeros(1)
-    blocks = blocks / np.minimum(BLOCK_CELLS, np.maximum(energy.size - np.arange(blocks.size) * BLOCK_CELLS, 1))
+    blocks = blocks_of(energy)
     heard = blocks[blocks > blocks.mean() * 10 ** (-GATE_DB / 10)]
     return to_lufs(max(float(heard.mean()) if heard.size else 0.0, 1e-12))
