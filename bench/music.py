@@ -6,6 +6,7 @@ tracker, where that is installed: `.venv/bin/python -m pip install librosa`; Pam
 
 import sys
 import time
+from functools import partial
 from pathlib import Path
 
 import av
@@ -18,15 +19,20 @@ from bench.made_music import LEARNT, LEFT_OUT, Tune, f_measure, tune
 from bench.under_talk import CELL, Case, run
 from pampa.core.executor import Inline, Threads
 from pampa.core.loudness import measure_source
+from pampa.core.mix.distance import NOBODY
+from pampa.core.mix.plan import plan_of
+from pampa.core.mix.render import Mix
 from pampa.core.mix.room import DECAYS_S, DELAYS_S, OCTAVES_HZ, Reverb, impulse
+from pampa.core.mix.steps import steps_back
 from pampa.core.mix.under_file import laid_under
 from pampa.core.music.bars import bar_starts, bars_of
 from pampa.core.music.beats import beats_of
 from pampa.core.music.fit import NotThatLong, way_of_length
 from pampa.core.music.fitted import fitted
 from pampa.core.music.onsets import onsets_of
-from pampa.core.sound import RATE, ArraySource
-from pampa.core.timeline.document import Under
+from pampa.core.rendition import Rendition
+from pampa.core.sound import RATE, ArraySource, Segment, segments
+from pampa.core.timeline.document import Clip, Document, Send, Track, Under
 
 SAMPLE = Path(pampa.__file__).parent / "demo" / "voices"
 ASKED_LU = 14.0
@@ -171,6 +177,37 @@ def speeds() -> None:
     began = time.perf_counter()
     beats_of(onsets_of(music, executor))
     print(f"  beats of {minutes} min: {minutes * 60 / (time.perf_counter() - began):.0f} x real time")
+    mix = episode(minutes * 60 * RATE, talk, music)
+    mix.read(0, RATE)  # the room is worked out once
+    began = time.perf_counter()
+    for _ in executor.map(partial(_read, mix), segments(mix.frames)):
+        pass
+    print(f"  mix of {minutes} min, three people, music under them, a room: "
+          f"{minutes * 60 / (time.perf_counter() - began):.0f} x real time")  # fmt: skip
+
+
+def _read(mix: Mix, segment: Segment) -> None:
+    mix.read(segment.start, segment.stop)
+
+
+def episode(frames: int, talk: ArraySource, music: ArraySource) -> Mix:
+    """Three people in clips of seven seconds each, music at a distance under them, and half of it to the hall."""
+    piece = 7 * RATE
+    sounds = [Rendition(str(number)) for number in range(1, 5)]
+    people = tuple(
+        Track(number, f"Person {number}", "person", tuple(
+            Clip(1000 * number + index, number, start, start, min(piece, frames - start))
+            for index, start in enumerate(range(0, frames, piece))))
+        for number in (1, 2, 3)
+    )  # fmt: skip
+    playing = Clip(9000, 4, 0, 0, frames, -6.0, sends=(Send("room", -6.0),))
+    document = Document((*people, Track(4, "Music", "music", (playing,), under=Under(ASKED_LU))))
+    played = measure_source(music, Inline()).energy
+    spoken = np.where(np.arange(frames // CELL) % 400 < 350, -20.0, NOBODY)
+    steps = steps_back(document, {}, {(number, number): spoken for number in (1, 2, 3)}, {4: played})
+    heard = {(number, number): sounds[number - 1] for number in range(1, 5)}
+    plan = plan_of(document, heard, levels={}, frames=dict.fromkeys(range(1, 5), frames))
+    return Mix(plan, {sound: music if sound == sounds[3] else talk for sound in sounds}, steps)
 
 
 def main() -> None:

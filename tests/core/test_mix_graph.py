@@ -8,7 +8,9 @@ import pytest
 
 from pampa.core.errors import EditRefused
 from pampa.core.loudness import measure_source, summarise
+from pampa.core.mix.room import ring_frames
 from pampa.core.mix.standing import standing_loudness, stretches
+from pampa.core.mix.tails import sounds_until
 from pampa.core.sound import RATE, ArraySource, db_to_gain
 from pampa.core.special.heard import SpecialVoice
 from pampa.core.special.kinds import KINDS, Special
@@ -213,3 +215,13 @@ def test_a_piece_that_is_sent_to_a_bus_at_rest_is_heard_there_too():
     sent = mixing.send_clip(EPISODE, clip=11, bus="effects", level_db=0.0)
     music = heard(EPISODE) - heard(mixing.set_bus(EPISODE, bus="music", muted=True))
     assert np.allclose(heard(sent) - heard(EPISODE), music, atol=1e-6)
+
+
+def test_a_room_rings_on_after_the_last_clip_and_the_episode_with_it():
+    dry = EPISODE
+    last = max((clip for track in dry.tracks for clip in track.clips), key=lambda clip: clip.end)
+    assert sounds_until(dry) == dry.length
+    sent = mixing.send_clip(dry, clip=last.id, bus="room", level_db=-6.0)
+    assert sounds_until(sent) == dry.length + ring_frames("hall")
+    assert sounds_until(mixing.set_bus(sent, bus="room", room="small")) == dry.length + ring_frames("small")
+    assert sounds_until(mixing.set_bus(sent, bus="room", muted=True)) == dry.length

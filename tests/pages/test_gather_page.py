@@ -75,6 +75,22 @@ def test_what_the_larder_is_given_becomes_pieces_and_no_recordings(page, open_st
     assert len(studio.recordings.of_episode(EPISODE)) == 12
 
 
+def test_a_whole_folder_comes_in_with_its_names_as_tags(page, open_stage, demo_server, talk_file, tmp_path):
+    _, studio = demo_server
+    open_stage("gather")
+    button(page, "Larder").click()
+    within = tmp_path / "Harbour" / "effects"
+    within.mkdir(parents=True)
+    talk_file("bell buoy.wav", seconds=2).rename(within / "bell buoy.wav")
+    (within / "read me.txt").write_text("where it was recorded")
+    page.set_input_files("#larder-folder", str(tmp_path / "Harbour"))
+    expect(page.get_by_label("Name of Bell buoy")).to_be_visible(timeout=15_000)
+    (piece, _), *others = studio.larder.search(1, "harbour bell").pieces
+    assert not others
+    assert (piece.tags, piece.kind) == ("Harbour effects", "effects")
+    expect(page.get_by_text("1 file is no sound and stayed")).to_be_visible()
+
+
 def test_a_show_without_a_larder_is_told_how_to_fill_it(page, demo_server):
     base, studio = demo_server
     empty = studio.shows.make_episode(studio.shows.make_show("Low Tide").id, "One").id

@@ -64,6 +64,15 @@ def test_a_piece_is_bent_on_the_sheet_sent_to_the_room_and_fitted_to_a_length(op
     page.mouse.up()
     done(page, "Changed the envelope")
     assert min(db for _, db in track_of(demo_server, "Music").clips[0].envelope) < -4
+    page.get_by_text("Points of its line").click()
+    count = len(track_of(demo_server, "Music").clips[0].envelope)
+    page.get_by_label("Level of a point, dB").last.fill("-3.5")
+    page.get_by_label("Level of a point, dB").last.press("Enter")
+    page.get_by_role("button", name="A point at the playhead").click()
+    expect(page.get_by_label("Time of a point")).to_have_count(count + 1)
+    assert track_of(demo_server, "Music").clips[0].envelope[-1][1] == -3.5
+    page.get_by_role("button", name="Take this point away").first.click()
+    expect(page.get_by_label("Time of a point")).to_have_count(count)
     page.get_by_role("button", name="Even again").click()
     expect(page.get_by_role("button", name="Even again")).to_be_hidden()
     room = page.get_by_label("Room, this piece alone")

@@ -49,9 +49,9 @@ class Larder:
         self._sounds, self._executor = sounds, executor
         jobs.register("shelve", self._shelve)
 
-    def begin_upload(self, show_id: int, name: str, size: int, kind: str) -> Upload:
+    def begin_upload(self, show_id: int, name: str, size: int, kind: str, tags: str = "") -> Upload:
         """Announce a file for the larder. It becomes a piece once it has come in and is measured."""
-        return self._uploads.begin(self._shows.shelf(show_id), name, size, role=kind)
+        return self._uploads.begin(self._shows.shelf(show_id), name, size, role=kind, tags=tags)
 
     def keep(self, recording_id: int, *, kind: str, name: str, tags: str = "", start: int = 0, length: int | None = None
              ) -> int:  # fmt: skip
@@ -177,7 +177,9 @@ class Larder:
             piece = session.get(Piece, number)
             if piece is None:
                 kind = recording.role if recording.role in KINDS else "music"
-                piece = Piece(recording_id=number, name=plain_name(recording.name), kind=kind, tags="", start=0,
+                upload = session.scalars(select(Upload).where(Upload.recording_id == number)).first()
+                tags = upload.details.get("tags", "") if upload else ""
+                piece = Piece(recording_id=number, name=plain_name(recording.name), kind=kind, tags=tags, start=0,
                               length=sound.frames)  # fmt: skip
                 piece.sought = sought(piece)
                 session.add(piece)

@@ -65,8 +65,9 @@ class Recordings:
             if recording:
                 recording.removed = False
             else:
+                details = {key: value for key, value in upload.details.items() if key != "tags"}
                 recording, job = self._added(session, upload.episode_id, upload.name, sha256, suffix, upload.size,
-                                             **upload.details)  # fmt: skip
+                                             **details)  # fmt: skip
             session.get_one(Upload, upload.id).recording_id = recording.id
         if job:
             self._jobs.go(job)

@@ -43,7 +43,7 @@ class Uploads:
     def begin(self, episode_id: int, name: str, size: int, **details: Any) -> Upload:
         """Announce a file. Refused if it is empty, too large, or the disk has no room for it.
 
-        details : of the recording that it will be: after_track, person, role, placed.
+        details : of the recording that it will be: after_track, person, role, placed; and the tags of a piece.
         """
         name = safe_name(name)
         if size <= 0:

@@ -75,7 +75,6 @@ def create_app(studio: Studio) -> FastAPI:
         finding,
         listening,
         voices,
-        music,
         sending,
         space,
         events,

@@ -7,6 +7,7 @@ from typing import Any, Generic, TypeVar
 
 from pydantic import BaseModel, Field
 
+from pampa.core.mix.tails import sounds_until
 from pampa.core.timeline.document import Clip, Document, Marker, Seam
 from pampa.studio.editing import State
 from pampa.web.schemas import BusOut, ClipOut, ClockOut, DuckingOut, LeftOut, MarkerOut, MendingOut, SeamOut, TrackFacts
@@ -33,6 +34,7 @@ class EpisodeChange(BaseModel):
 
     revision: int
     length: int
+    sounds_until: int = Field(description="Where the last of it has died away.")
     undo: str | None
     redo: str | None
     tracks: list[TrackChange]
@@ -50,7 +52,8 @@ class EpisodeChange(BaseModel):
         document = state.document
         old = {track.id: track.clips for track in before.tracks}
         return cls(
-            revision=state.revision, length=document.length, undo=state.undo, redo=state.redo,
+            revision=state.revision, length=document.length, sounds_until=sounds_until(document), undo=state.undo,
+            redo=state.redo,
             tracks=[
                 TrackChange(
                     **TrackFacts.model_validate(track).model_dump(),

@@ -50,6 +50,7 @@ class NewPiece(BaseModel):
     name: str = Field(min_length=1, max_length=1000, examples=["theme.flac"])
     size: Number = Field(examples=[3_400_000])
     kind: PieceKind = "music"
+    tags: Tags = ""
 
 
 class NewIdent(BaseModel):

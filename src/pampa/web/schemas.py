@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Annotated, Any, Literal
 from pydantic import BaseModel, ConfigDict, Field, PlainSerializer, create_model
 
 from pampa.core.mend.amounts import Amounts
+from pampa.core.mix.tails import sounds_until
 from pampa.core.special.kinds import SpecialKind
 from pampa.core.timeline.document import BusName, Crossing, Fade, Kind, RoomName
 from pampa.core.timeline.limits import hints_of
@@ -250,6 +251,7 @@ class EpisodeState(BaseModel):
 
     revision: int
     length: int
+    sounds_until: int = Field(description="Where the last of it has died away.")
     undo: str | None
     redo: str | None
     tracks: list[TrackOut]
@@ -266,7 +268,8 @@ class EpisodeState(BaseModel):
     def of(cls, state: State) -> "EpisodeState":
         document = state.document
         return cls(
-            revision=state.revision, length=document.length, undo=state.undo, redo=state.redo,
+            revision=state.revision, length=document.length, sounds_until=sounds_until(document), undo=state.undo,
+            redo=state.redo,
             tracks=[TrackOut.model_validate(track) for track in document.tracks],
             seams=[SeamOut.model_validate(seam) for seam in document.seams],
             markers=[MarkerOut.model_validate(marker) for marker in document.markers],

@@ -9,6 +9,7 @@ from pampa.core.mix.buses import Processor, Strip
 from pampa.core.mix.patches import Patch, patches
 from pampa.core.mix.pressing import Pressing
 from pampa.core.mix.room import Reverb
+from pampa.core.mix.tails import sounds_until
 from pampa.core.rendition import Rendition
 from pampa.core.room_tone import Tone
 from pampa.core.sound import db_to_gain
@@ -187,7 +188,7 @@ def plan_of(
             )
             spans = (*spans, *filled)
         lanes.append(_lane(track, spans, buses))
-    return Plan(tuple(lanes), document.length, tuple(buses.values()))
+    return Plan(tuple(lanes), sounds_until(document), tuple(buses.values()))
 
 
 @dataclass(frozen=True)

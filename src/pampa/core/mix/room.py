@@ -42,7 +42,7 @@ class Reverb:
 
     @property
     def run_in(self) -> int:
-        return len(impulse(self.room))
+        return ring_frames(self.room)
 
     @property
     def look_ahead(self) -> int:
@@ -58,11 +58,20 @@ class Reverb:
         return np.asarray(wet[: len(sound)], np.float32)
 
 
+def ring_frames(room: RoomName) -> int:
+    """For how many frames a room is heard after what set it off."""
+    return round(DELAYS_S[room] * RATE) + _decaying(room)
+
+
+def _decaying(room: RoomName) -> int:
+    return round(max(DECAYS_S[room]) * HEARD_DB / 60 * RATE)
+
+
 @lru_cache(8)
 def impulse(room: RoomName) -> FloatArray:
     """How a room answers a single sample, shape (frames, 2): both sides together have its energy."""
     decays = np.array(DECAYS_S[room])
-    frames = round(decays.max() * HEARD_DB / 60 * RATE)
+    frames = _decaying(room)
     rng = np.random.default_rng(SEEDS[room])
     t = np.arange(frames) / RATE
     size = scipy.fft.next_fast_len(2 * frames, real=True)

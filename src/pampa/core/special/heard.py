@@ -24,14 +24,13 @@ class SpecialVoice(Over):
 
     def read(self, start: int, stop: int) -> FloatArray:
         """Frames `start` to `stop`, shape (stop - start, channels)."""
-        share = np.float32(self.special.amount / 100)
+        share = self.special.amount / 100
         out = np.zeros((stop - start, self.channels), np.float32)
         for first in range(start // BLOCK * BLOCK, stop, BLOCK):
             sound = self.source.read(first - RUN_IN, first + BLOCK + LOOK_AHEAD)
             if not sound.any():
                 continue
-            wet = KINDS[self.special.kind](sound, first - RUN_IN)
+            made = KINDS[self.special.kind](sound, first - RUN_IN, share) if share else sound
             a, b = max(first, start), min(first + BLOCK, stop)
-            at = slice(RUN_IN + a - first, RUN_IN + b - first)
-            out[a - start : b - start] = sound[at] * (1 - share) + wet[at] * share
+            out[a - start : b - start] = made[RUN_IN + a - first : RUN_IN + b - first]
         return out

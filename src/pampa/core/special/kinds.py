@@ -9,8 +9,10 @@ import scipy
 from annotated_types import Ge, Le
 
 from pampa.core.sound import RATE, Curve, FloatArray
+from pampa.core.special.pitched import pitched
 
-SpecialKind = Literal["phone", "loudspeaker", "tape", "next room", "hall speakers", "doubled"]
+SpecialKind = Literal["phone", "loudspeaker", "tape", "next room", "hall speakers", "doubled", "higher", "lower",
+                      "smaller", "bigger"]  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -21,8 +23,8 @@ class Special:
     amount: Annotated[float, Ge(0), Le(100)]
 
 
-Work = Callable[[FloatArray, int], FloatArray]
-"""What one does to sound, given the frame at which it begins in its recording."""
+Work = Callable[[FloatArray, int, float], FloatArray]
+"""What one does to sound, given the frame at which it begins in its recording and its share, over 0 to 1."""
 
 WOW_HZ, WOW_S, FLUTTER_HZ, FLUTTER_S = 0.6, 0.0006, 7.3, 0.00004
 DOUBLES = ((0.017, 0.003, 0.31), (0.026, 0.004, 0.23))
@@ -75,10 +77,27 @@ def _doubled(sound: FloatArray, at: int) -> FloatArray:
     return np.asarray((sound + copies[0] + copies[1]) / np.sqrt(3), np.float32)
 
 
+def _beside(work: Callable[[FloatArray, int], FloatArray]) -> Work:
+    """By its share, beside what comes in."""
+
+    def both(sound: FloatArray, at: int, share: float) -> FloatArray:
+        return sound * np.float32(1 - share) + work(sound, at) * np.float32(share)
+
+    return both
+
+
+def _moved(octaves: float, *, formants: bool) -> Work:
+    """Its pitch moved by as much of some octaves as its share."""
+    return lambda sound, at, share: pitched(sound, at, share * octaves, formants=formants)
+
+
 KINDS: Mapping[SpecialKind, Work] = {
-    "phone": _phone, "loudspeaker": _loudspeaker, "tape": _tape, "next room": _next_room,
-    "hall speakers": _hall_speakers, "doubled": _doubled,
+    "phone": _beside(_phone), "loudspeaker": _beside(_loudspeaker), "tape": _beside(_tape),
+    "next room": _beside(_next_room), "hall speakers": _beside(_hall_speakers), "doubled": _beside(_doubled),
+    "higher": _moved(1, formants=False), "lower": _moved(-1, formants=False),
+    "smaller": _moved(1, formants=True), "bigger": _moved(-1, formants=True),
 }  # fmt: skip
+"""The last four move the pitch: the first two of them alone, as if the same person spoke higher or lower."""
 
 
 def _pushed(sound: FloatArray, drive: float) -> FloatArray:

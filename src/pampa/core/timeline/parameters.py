@@ -8,7 +8,7 @@ from annotated_types import Ge, Gt, Le, MaxLen, MinLen
 from pampa.core.mend.amounts import Amounts
 from pampa.core.sound import RATE
 from pampa.core.special.kinds import Special
-from pampa.core.timeline.document import Crossing, Fade, Kind
+from pampa.core.timeline.document import BusName, Crossing, Fade, Kind
 from pampa.core.timeline.limits import MOST_CLIPS, MOST_POINTS, Length, Level, Number, Place, Shift, Words
 from pampa.core.voice.recipe import Recipe
 
@@ -75,11 +75,22 @@ class PlacedStretch(Stretch):
 
 
 @dataclass(frozen=True, kw_only=True)
+class Sent:
+    """To which bus a clip goes besides, and how loud."""
+
+    bus: BusName
+    level_db: Level
+
+
+@dataclass(frozen=True, kw_only=True)
 class PutInClip(PlacedStretch):
     """`start` counts from the place where it is put in."""
 
     muted: bool = False
     envelope: Annotated[list[list[float]], MaxLen(MOST_POINTS)] = ()  # type: ignore[assignment]
+    shape_in: Fade = "natural"
+    shape_out: Fade = "natural"
+    sends: Annotated[list[Sent], MaxLen(4)] = ()  # type: ignore[assignment]
     special: Special | None = None
 
 

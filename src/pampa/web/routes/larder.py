@@ -41,7 +41,7 @@ def search(
 @router.post("/shows/{show_id}/larder/uploads", status_code=201)
 def begin_upload(show_id: Id, body: NewPiece, studio: WithStudio) -> UploadOut:
     """Announce a file for the larder; its bytes follow in pieces, as for an episode."""
-    return UploadOut.of(studio.larder.begin_upload(show_id, body.name, body.size, body.kind))
+    return UploadOut.of(studio.larder.begin_upload(show_id, body.name, body.size, body.kind, body.tags))
 
 
 @router.post("/recordings/{recording_id}/keep", status_code=202)

@@ -48,4 +48,7 @@ export function moved(points, index, [place, db]) {
   return points.map((point, n) => (n === index ? held : point));
 }
 
+// With one more at a place, on the line that they draw already.
+export const pointed = (points, place) => [...points, [place, levelAt(points, place)]].sort((a, b) => a[0] - b[0]);
+
 export const without = (points, index) => points.filter((_point, n) => n !== index);

@@ -261,7 +261,7 @@ function mount(page) {
     settings: { speed: page.transport.speed, treated: true, only: [], gain: 0, instead: null, taken: null },
     length: () => {
       const { openSeam, piece } = stage.player.supposed;
-      return openSeam ? stage.opened.state.length : Math.max(stage.doc.length, piece ? piece.end : 0);
+      return openSeam ? stage.opened.state.sounds_until : Math.max(stage.doc.sounds_until, piece ? piece.end : 0);
     },
     onMove: (place) => page.transport.moved(place),
     onStop: () => { page.transport.playing = false; stage.player.prepare(page.transport.playhead); },

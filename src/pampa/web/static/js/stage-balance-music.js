@@ -2,9 +2,10 @@
 
 import { api } from "./api.js";
 import { RATE } from "./constants.js";
+import { moved, pointed, without } from "./envelope.js";
 import { firstEndingAfter, paceOf } from "./geometry.js";
 import { remember, remembered } from "./remembered.js";
-import { signed } from "./time.js";
+import { placeOf, signed } from "./time.js";
 
 const RIDE_DB = 3;
 const SNAP_S = 0.12;
@@ -145,6 +146,35 @@ export function music(page, data, stage) {
       return page.episode.edit({ edit: "ride", start, stop, db, tracks, shoulder });
     },
     evenAgain() { return page.episode.edit({ edit: "set_envelope", clip: page.selection.piece.id, points: [] }); },
+    // The points of the chosen piece's envelope, as a list to type in: places are of the episode.
+    get points() {
+      const { piece } = page.selection;
+      return piece ? piece.envelope.map(([at, db], index) => ({ index, db, place: page.clock(at - piece.source + piece.start) })) : [];
+    },
+    setPoints(points) { return page.episode.edit({ edit: "set_envelope", clip: page.selection.piece.id, points }); },
+    addPoint() {
+      const { piece } = page.selection;
+      const inside = Math.round(Math.min(Math.max(page.transport.playhead - piece.start, 0), piece.length));
+      const place = piece.source + inside;
+      if (piece.envelope.some(([at]) => at === place)) { page.say("A point of its line is there already."); return null; }
+      return this.setPoints(pointed(piece.envelope, place));
+    },
+    setPointDb({ index }, { target }) {
+      const { envelope } = page.selection.piece;
+      target.value = page.balance.within(target, -60, 24);
+      return this.setPoints(moved(envelope, index, [envelope[index][0], Number(target.value)]));
+    },
+    setPointPlace({ index, place }, { target }) {
+      const { envelope, source, start } = page.selection.piece;
+      const typed = placeOf(target.value, RATE);
+      if (typed === null) {
+        page.problem = `“${target.value}” is not a time. Write it as 0:04:20, 4:20 or 260.`;
+        target.value = place;
+        return null;
+      }
+      return this.setPoints(moved(envelope, index, [typed - start + source, envelope[index][1]]));
+    },
+    removePoint({ index }) { return this.setPoints(without(page.selection.piece.envelope, index)); },
     get isBent() { return page.selection.piece !== null && page.selection.piece.envelope.length > 0; },
     setShape(name, event) { return page.episode.edit({ edit: "set_clip", clip: page.selection.piece.id, [name]: event.target.value }); },
 

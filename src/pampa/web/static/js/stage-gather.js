@@ -2,6 +2,7 @@
 
 import { api } from "./api.js";
 import { RATE } from "./constants.js";
+import { opened } from "./folders.js";
 import { peopleOf } from "./ink.js";
 import { level, shortClock } from "./time.js";
 import { upload } from "./uploads.js";
@@ -114,7 +115,10 @@ export function gather(page, data, stage) {
     dragLeft(event) { if (!event.relatedTarget) this.dropping = false; },
     dropped(event) {
       this.dropping = false;
-      this.given([...event.dataTransfer.files]);
+      // In the larder a folder is opened; elsewhere the files are what was meant.
+      const inLarder = page.isStage("gather") && this.view === "larder";
+      if (inLarder) return page.attempt(async () => page.larder.bringIn(await opened(event.dataTransfer)));
+      return this.given([...event.dataTransfer.files]);
     },
     pasted(event) {
       const files = [...event.clipboardData.files];
@@ -150,7 +154,7 @@ export function gather(page, data, stage) {
       }
     },
     bringIn(files) {
-      if (this.view === "larder") return page.larder.bringIntoLarder(files);
+      if (this.view === "larder") return page.larder.bringIn(files.map((file) => ({ file, folders: [] })));
       let track = null;
       return this.sendAll(files, async (file, options, index) => {
         const known = new Set(page.episode.tracks.map((candidate) => candidate.id));

@@ -16,11 +16,11 @@ const isTalk = (track) => track.kind === "person" || track.kind === "spot";
 function clipsWithin(track, start, stop) {
   const found = [];
   for (let i = firstEndingAfter(track.clips, start); i < track.clips.length && track.clips[i].start < stop; i++) {
-    const { recording, source, start: begins, length, gain_db, fade_in, fade_out, muted, envelope, special } = track.clips[i];
+    const { id: _id, source, start: begins, length, fade_in, fade_out, ...rest } = track.clips[i];
     const from = Math.max(begins, start);
     const to = Math.min(begins + length, stop);
     found.push({
-      recording, gain_db, muted, envelope, special, source: source + from - begins, start: from - start, length: to - from,
+      ...rest, source: source + from - begins, start: from - start, length: to - from,
       fade_in: from === begins ? Math.min(fade_in, to - from) : 0, fade_out: to === begins + length ? Math.min(fade_out, to - from) : 0,
     });
     const clip = found[found.length - 1];

@@ -3,6 +3,7 @@
 import { api } from "./api.js";
 import { RATE } from "./constants.js";
 import { level, placeOf } from "./time.js";
+import { chosen, mayHoldSound } from "./folders.js";
 import { upload } from "./uploads.js";
 
 const KINDS = { all: "All", music: "Music", effects: "Effects", spot: "Spots", "room tone": "Room tone" };
@@ -13,6 +14,8 @@ const LENGTHS = [
   { name: "over a minute", shortest: 60 },
 ];
 const HEARD_S = 30;
+// Letters of tags that a piece may have.
+const TAGS = 400;
 const EMPTY =
   "Nothing is in the larder yet. Drop music, effects and spots here, or send recordings of an episode: " +
   "choose them under Recordings, then To the larder.";
@@ -142,11 +145,25 @@ export function larder(page, data, stage) {
     changePieceKind(piece, event) { return this.changePiece(piece, { kind: event.target.value }); },
     async removePiece(piece) { await this.changePiece(piece, { removed: true }); this.removedPiece = piece; },
     async bringPieceBack() { await this.changePiece(this.removedPiece, { removed: false }); this.removedPiece = null; },
-    bringIntoLarder(files) {
-      const kind = this.pieceKind === "all" ? "music" : this.pieceKind;
-      return page.gather.sendAll(files, (file, options) =>
-        upload(`/api/shows/${data.show.id}/larder/uploads`, file, { ...options, details: { kind } }),
-      );
+    chooseFolder() { document.getElementById("larder-folder").click(); },
+    folderChosen(event) {
+      const found = chosen(event.target.files);
+      event.target.value = "";
+      return this.bringIn(found);
+    },
+    // A folder's names become tags; one that is called like a kind says what lies in it.
+    bringIn(found) {
+      const taken = found.filter(mayHoldSound);
+      const left = found.length - taken.length;
+      if (left) page.say(`${left} ${left === 1 ? "file is" : "files are"} no sound and stayed where they are.`);
+      const ofKind = (folders) => Object.keys(KINDS).find((kind) => kind !== "all" &&
+        folders.some((folder) => [kind, KINDS[kind].toLowerCase()].includes(folder.toLowerCase())));
+      const shown = this.pieceKind === "all" ? "music" : this.pieceKind;
+      return page.gather.sendAll(taken.map(({ file }) => file), (file, options, index) => {
+        const { folders } = taken[index];
+        const details = { kind: ofKind(folders) ?? shown, tags: folders.join(" ").slice(0, TAGS) };
+        return upload(`/api/shows/${data.show.id}/larder/uploads`, file, { ...options, details });
+      });
     },
     keep(recording, details) {
       return api.post(`/api/recordings/${recording.id}/keep`, {
