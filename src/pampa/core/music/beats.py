@@ -26,11 +26,15 @@ MULTIPLES = (1, 2, 3, 4)
 """A beat comes again at these; what is only one echo of a long phrase does not."""
 REACH, BEND = 13, 0.004
 """A tempo bends by 12 % from its middle at most; a step of n periods costs so much times n squared."""
-TIGHT = 10.0
-"""What a beat costs that comes early or late, against the spread of the onsets, for the square of the ratio's log."""
+TIGHT = 100.0
+"""What a beat costs that comes early or late, against the spread of the onsets, for the square of the ratio's log: as
+Ellis has it, since the period is followed already."""
+BETWEEN = 0.25
+"""How much louder than what lies between a row of beats has to be, to be believed against bars that stand out less."""
 LIKED_BPM, LIKING, ALIKE, UNLIKE = 120.0, 0.1, 0.5, 0.5
 """What a tempo costs an octave away from the liked one; and beats of which every other is less than half as strong."""
 CANDIDATES = 6
+SLACK = 5
 SHORTEST_S = 4.0
 BEATS_APART = 8
 OVER_CHANCE, SHUFFLED = 1.3, 16
@@ -116,9 +120,34 @@ def _row(onsets: Onsets, gram: NDArray[np.float64], near: int) -> _Row:
     strength = onsets.strength
     hops = _heard(_best_row(strength, np.interp(np.arange(strength.size), steps, PERIODS[path])), strength)
     octaves = float(np.log2(HOPS_PER_S * 60 / np.median(PERIODS[path]) / LIKED_BPM))
-    bars = max((told[0] for told in bars_told(onsets, hops)), default=0.0)
     unlike = max(ALIKE - _every_other(struck(onsets, hops)), 0.0)
-    return _Row(hops, clear, clear + bars - LIKING * octaves**2 - UNLIKE * unlike)
+    score = clear + _bars(onsets, hops) - LIKING * octaves**2 - UNLIKE * unlike
+    return _Row(_down(onsets, hops), clear, score)
+
+
+def _down(onsets: Onsets, hops: NDArray[np.int64]) -> NDArray[np.int64]:
+    """The row of beats, or the one half a beat from it where bars stand out the better there.
+
+    What is struck between the beats may be as loud as the beats themselves, but chords change on beats.
+    """
+    between = _nearest_onsets((hops[1:] + hops[:-1]) // 2, onsets.strength)
+    if between.size == 0:
+        return hops
+    on, off = (float(struck(onsets, row).mean()) for row in (hops, between))
+    louder = (on - off) / max(on + off, 1e-9)
+    return between if _bars(onsets, between) - _bars(onsets, hops) > BETWEEN * louder else hops
+
+
+def _bars(onsets: Onsets, hops: NDArray[np.int64]) -> float:
+    """How far the best bars of a row of beats stand out."""
+    return max((told[0] for told in bars_told(onsets, hops)), default=0.0)
+
+
+def _nearest_onsets(hops: NDArray[np.int64], strength: Curve) -> NDArray[np.int64]:
+    """Where it is strongest within `SLACK` hops of each; where nothing begins, as they are."""
+    padded = np.pad(strength, SLACK)
+    near = np.lib.stride_tricks.sliding_window_view(padded, 2 * SLACK + 1)[hops]
+    return np.asarray(hops + np.where(near.max(axis=1, initial=0.0) > 0, near.argmax(axis=1) - SLACK, 0), np.int64)
 
 
 def _every_other(strength: Curve) -> float:
