@@ -49,7 +49,7 @@ def sheet_of(
     met = is_met(loudness, aim)
     reason = None
     if not met:
-        reason = solution.shortfall or _unmet(loudness, aim, lossy=fmt.kind == "mp3")
+        reason = solution.shortfall or _unmet(loudness, aim, lossy=fmt.lossy)
     return DeliverySheet(
         fmt.label, rate, channels, duration_s, size_bytes, aim.target_lufs, aim.ceiling_dbtp, loudness,
         solution.gain_db, solution.loss_lu, met, reason, short_term_curve(decoded.energy), rounds, encoder_s,

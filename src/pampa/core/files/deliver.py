@@ -8,17 +8,19 @@ from pathlib import Path
 
 import numpy as np
 
+from pampa.core.deliver.chapters import Timed, timed
 from pampa.core.deliver.formats import Format
 from pampa.core.deliver.sheet import TOLERANCE_LU, DeliverySheet, is_met, sheet_of
 from pampa.core.deliver.solve import METERS_DIFFER_DB, Aim, Solution, at_gain, measure_parts, solve
 from pampa.core.errors import SignalError
 from pampa.core.executor import Executor, Inline
 from pampa.core.files.decode import read_sound
-from pampa.core.files.encode import encode, expected_shift_db
+from pampa.core.files.encode import encode
 from pampa.core.files.opened import SoundFile
 from pampa.core.files.tags import Tags, write_tags
+from pampa.core.files.wave_writing import Broadcast, write_broadcast, write_cues
 from pampa.core.files.whole import whole
-from pampa.core.loudness import LoudnessPart, measure_part, merge, summarise
+from pampa.core.loudness import Loudness, LoudnessPart, measure_part, merge, summarise
 from pampa.core.loudness.kernels import EDGE
 from pampa.core.loudness.measure import RUN_IN_S
 from pampa.core.sound import SEGMENT_S, FloatArray, Source, read_segment, segments
@@ -54,12 +56,13 @@ def deliver(
     progress("Measuring", 0.0)
     parts = parts or measure_parts(source, executor)
     encoder_s, rounds = 0.0, 0
+    chapters = timed(tags.chapters, source.frames / source.rate) if tags else ()
     with whole(path) as making:
         extra_gain, extra_room = _rehearse(source, parts, making, fmt, aim, executor, progress)
         progress("Finding the gain", 0.0)
         solution = solve(source, parts, aim, executor, extra_gain_db=extra_gain, extra_room_db=extra_room)
         for rounds in range(1, ROUNDS + 1):
-            encoder_s += _write(source, solution, making, fmt, executor, progress)
+            encoder_s += _write(source, solution, making, fmt, chapters, executor, progress)
             progress("Measuring the file", 0.0)
             decoded, frames = measure_file(making)
             loudness = summarise(decoded)
@@ -76,13 +79,26 @@ def deliver(
             hard_db = aim.ceiling_dbtp - extra_room
             corrected = at_gain(source, parts, solution.gain_db + off_db, hard_db - METERS_DIFFER_DB, hard_db, executor)
             solution = replace(corrected, shortfall=solution.shortfall)
-        if tags:
-            write_tags(making, tags)
+        _tell(making, fmt, tags, chapters, loudness, source.rate)
         size = making.stat().st_size
+    frames = min(frames, source.frames)  # a decoder gives the last packet of AAC whole; its header ends it before
     return sheet_of(
         decoded, aim, solution, fmt, rate=source.rate, channels=source.channels, duration_s=frames / source.rate,
         size_bytes=size, rounds=rounds, encoder_s=encoder_s,
     )  # fmt: skip
+
+
+def _tell(
+    path: Path, fmt: Format, tags: Tags | None, chapters: tuple[Timed, ...], loudness: Loudness, rate: int
+) -> None:
+    """Write into a finished file what is to be known of it."""
+    if fmt.kind == "wav" and fmt.broadcast:
+        told = Broadcast() if tags is None else Broadcast(f"{tags.show}: {tags.title}".strip(": "), date=tags.date)
+        write_broadcast(path, told, loudness)
+    if fmt.kind == "wav":
+        write_cues(path, chapters, rate)
+    if tags:
+        write_tags(path, tags, chapters)
 
 
 def _rehearse(
@@ -93,7 +109,7 @@ def _rehearse(
     A lossless format does neither. The whole file is measured afterwards all the same; this saves encoding an
     hour twice to learn what a minute tells.
     """
-    if fmt.kind != "mp3":
+    if not fmt.lossy:
         return 0.0, 0.0
     progress("Trying the encoder", 0.0)
     solution = solve(source, parts, aim, executor)
@@ -104,7 +120,7 @@ def _rehearse(
     encode(path, [trial], fmt, rate=source.rate, channels=source.channels)
     before, after = summarise(measure_part(trial, source.rate)), summarise(measure_file(path)[0])
     if before.integrated_lufs is None or after.integrated_lufs is None or after.true_peak_dbtp is None:
-        return -expected_shift_db(fmt), 0.0
+        return 0.0, 0.0
     gain = before.integrated_lufs - after.integrated_lufs
     return gain, max(after.true_peak_dbtp + gain - aim.ceiling_dbtp + PEAKS_VARY_DB, 0.0)
 
@@ -122,8 +138,9 @@ def finished(source: Source, solution: Solution, executor: Executor) -> Iterator
 
 
 def _write(
-    source: Source, solution: Solution, path: Path, fmt: Format, executor: Executor, progress: Progress
-) -> float:
+    source: Source, solution: Solution, path: Path, fmt: Format, chapters: tuple[Timed, ...], executor: Executor,
+    progress: Progress,
+) -> float:  # fmt: skip
     """Encode the programme; returns the seconds that the encoder itself took."""
     waiting = 0.0
     done = 0
@@ -139,7 +156,7 @@ def _write(
             began = time.perf_counter()
 
     began = time.perf_counter()
-    encode(path, blocks(), fmt, rate=source.rate, channels=source.channels)
+    encode(path, blocks(), fmt, rate=source.rate, channels=source.channels, chapters=chapters)
     return time.perf_counter() - began - waiting
 
 

@@ -1,47 +1,62 @@
 """Writing sound files from blocks of float frames. The file must not exist under its final name before it is whole."""
 
-from collections.abc import Iterable
-from fractions import Fraction
+from collections.abc import Iterable, Iterator, Sequence
 from pathlib import Path
 
 import numpy as np
 import soundfile
 
-from pampa.core.deliver.formats import Format
+from pampa.core.deliver.chapters import Timed
+from pampa.core.deliver.formats import USUAL_QUALITY, Format
 from pampa.core.errors import DiskFull
+from pampa.core.files.wave_writing import write_wave
 from pampa.core.sound import FloatArray
 
-MP3_FRAME = 1152
 
+def encode(
+    path: Path, blocks: Iterable[FloatArray], fmt: Format, *, rate: int, channels: int, chapters: Sequence[Timed] = ()
+) -> None:
+    """Write blocks of shape (frames, channels), full scale 1.0, to `path`. Raises DiskFull, or OSError.
 
-def expected_shift_db(fmt: Format) -> float:
-    """What the encoder adds to the level by itself, in dB: measured over speech, and corrected beforehand.
-
-    The decoded file is measured anyway; knowing this saves a second encoding.
+    chapters : for containers that want to know them from the beginning; the others get them with their tags.
     """
-    if fmt.kind != "mp3" or not fmt.kbit or fmt.kbit >= 256:
-        return 0.0
-    return -0.265 if fmt.kbit >= 192 else -0.445
+    if fmt.kind == "wav":
+        raw = _quantised(blocks, fmt.bits)
+        write_wave(path, raw, rate=rate, channels=channels, bits=fmt.bits, broadcast=fmt.broadcast)
+    elif fmt.kind in ("flac", "ogg"):
+        path.open("wb").close()  # says why, where it cannot be written at all
+        try:
+            _encode_with_soundfile(path, blocks, fmt, rate, channels)
+        except soundfile.LibsndfileError as error:
+            raise DiskFull from error
+    else:
+        from pampa.core.files.encode_av import encode_with_av  # here: it is long in loading
+
+        encode_with_av(path, blocks, fmt, rate, channels, chapters)
 
 
-def encode(path: Path, blocks: Iterable[FloatArray], fmt: Format, *, rate: int, channels: int) -> None:
-    """Write blocks of shape (frames, channels), full scale 1.0, to `path`. Raises DiskFull, or OSError."""
-    if fmt.kind == "mp3":
-        _encode_mp3(path, blocks, fmt, rate, channels)
-        return
-    path.open("wb").close()  # says why, where it cannot be written at all
-    try:
-        _encode_plain(path, blocks, fmt, rate, channels)
-    except soundfile.LibsndfileError as error:
-        raise DiskFull from error
+def _quantised(blocks: Iterable[FloatArray], bits: int) -> Iterator[bytes]:
+    place = 0
+    for block in blocks:
+        if bits == 32:
+            yield block.astype("<f4").tobytes()
+        else:
+            wide = quantise(block, bits, place).astype("<i4")
+            packed = (wide >> 16).astype("<i2") if bits == 16 else wide.view(np.uint8).reshape(-1, 4)[:, 1:]
+            yield packed.tobytes()
+        place += len(block)
 
 
-def _encode_plain(path: Path, blocks: Iterable[FloatArray], fmt: Format, rate: int, channels: int) -> None:
-    subtype = f"PCM_{fmt.bits}"
-    with soundfile.SoundFile(path, "w", rate, channels, subtype, format=fmt.kind.upper()) as file:
+def _encode_with_soundfile(path: Path, blocks: Iterable[FloatArray], fmt: Format, rate: int, channels: int) -> None:
+    if fmt.kind == "ogg":
+        quality = USUAL_QUALITY if fmt.quality is None else fmt.quality
+        options = {"subtype": "VORBIS", "format": "OGG", "compression_level": 1 - quality / 10}
+    else:
+        options = {"subtype": f"PCM_{fmt.bits}", "format": "FLAC"}
+    with soundfile.SoundFile(path, "w", rate, channels, **options) as file:
         place = 0
         for block in blocks:
-            file.write(quantise(block, fmt.bits, place))
+            file.write(block if fmt.kind == "ogg" else quantise(block, fmt.bits, place))
             place += len(block)
 
 
@@ -59,36 +74,3 @@ def quantise(sound: FloatArray, bits: int, place: int) -> np.ndarray:
         wide += random.random(sound.shape) - random.random(sound.shape)
     whole = np.clip(np.round(wide), -scale, scale - 1).astype(np.int64)
     return (whole << (32 - bits)).astype(np.int32)
-
-
-def _encode_mp3(path: Path, blocks: Iterable[FloatArray], fmt: Format, rate: int, channels: int) -> None:
-    import av  # here: it is long in loading
-
-    with av.open(str(path), "w", format="mp3", options={"id3v2_version": "0", "write_xing": "1"}) as container:
-        stream = container.add_stream("libmp3lame", rate=rate)
-        stream.bit_rate = (fmt.kbit or 160) * 1000
-        stream.codec_context.layout = "mono" if channels == 1 else "stereo"
-        stream.codec_context.format = "fltp"
-        stream.codec_context.time_base = Fraction(1, rate)
-        place = 0
-        for block in _rebatched(blocks, MP3_FRAME * 64):
-            frame = av.AudioFrame.from_ndarray(
-                np.ascontiguousarray(block.T), format="fltp", layout="mono" if channels == 1 else "stereo"
-            )
-            frame.sample_rate, frame.pts, frame.time_base = rate, place, Fraction(1, rate)
-            place += len(block)
-            container.mux(stream.encode(frame))
-        container.mux(stream.encode(None))
-
-
-def _rebatched(blocks: Iterable[FloatArray], size: int) -> Iterable[FloatArray]:
-    """The same frames in blocks of `size`, the last one shorter: encoders want whole frames until the end."""
-    rest: FloatArray | None = None
-    for block in blocks:
-        joined = block if rest is None else np.concatenate([rest, block])
-        whole = len(joined) // size * size
-        for at in range(0, whole, size):
-            yield joined[at : at + size]
-        rest = joined[whole:]
-    if rest is not None and len(rest):
-        yield rest
