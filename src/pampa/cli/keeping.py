@@ -2,16 +2,15 @@
 
 import json
 import os
-import sys
 from collections.abc import Callable
 from dataclasses import asdict
 from pathlib import Path
 from typing import TypeVar
 
 from rich.console import Console
-from rich.progress import Progress as Bar
 
-from pampa.studio.backups import Backup, Told, back_up, restore
+from pampa.cli.bar import Told, bar
+from pampa.studio.backups import Backup, back_up, restore
 from pampa.studio.doctor import examine_data
 
 console = Console(highlight=False)
@@ -57,10 +56,5 @@ def examine_folder(data: Path, *, as_json: bool) -> int:
 
 def _with_bar(work: Callable[[Told], Result], *, quiet: bool) -> Result:
     os.umask(0o077)
-    with Bar(disable=quiet or not sys.stderr.isatty(), transient=True) as bar:
-        task = bar.add_task("", total=1.0)
-
-        def told(doing: str, share: float) -> None:
-            bar.update(task, description=doing, completed=share)
-
+    with bar(quiet=quiet) as told:
         return work(told)

@@ -4,7 +4,7 @@ from pathlib import Path
 
 import numpy as np
 
-from pampa.cli.delivering import deliver_file
+from pampa.cli.delivering import Wanted, deliver_file
 from pampa.core.executor import Executor
 from pampa.core.sound import Source
 from pampa.core.voice.level_file import levelled
@@ -20,4 +20,4 @@ def level_file(source: Path, out: Path, target: float, amount: float, *, as_json
         low, high = (float(most(made.gain_db, initial=0.0)) for most in (np.min, np.max))
         return made, {"lowered_most_db": round(low, 1), "lifted_most_db": round(high, 1)}
 
-    return deliver_file(source, out, target, CEILING_DBTP, None, 24, as_json=as_json, change=change)
+    return deliver_file(source, out, Wanted(target, CEILING_DBTP), as_json=as_json, change=change)

@@ -1,6 +1,7 @@
 """The commands, by name. Heavy parts are imported by the command that needs them, so that each starts quickly."""
 
 import gc
+import os
 import sys
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -129,18 +130,28 @@ def deliver(
     source: Annotated[Path, typer.Argument(metavar="IN")], out: Annotated[Path, typer.Argument(metavar="OUT")],
     target: Annotated[float, typer.Option(help="Integrated loudness in LUFS.")] = -16.0,
     ceiling: Annotated[float, typer.Option(help="Highest true peak in dBTP.")] = -1.0,
-    bitrate: Annotated[int | None, typer.Option(help="Of MP3, in kbit/s.")] = None,
-    bits: Annotated[int, typer.Option(help="Of WAV and FLAC: 16 or 24.")] = 24,
-    json: Json = False,
+    bitrate: Annotated[int | None, typer.Option(help="Of MP3, AAC and Opus, in kbit/s.")] = None,
+    quality: Annotated[int | None, typer.Option(help="Of Vorbis, or of MP3 at a variable rate (0 is best).")] = None,
+    bits: Annotated[int, typer.Option(help="Of WAV and FLAC: 16 or 24; of WAV 32, floating point.")] = 24,
+    rate: Annotated[int | None, typer.Option(help="Sample rate in Hz, such as 44100.", min=8000, max=192000)] = None,
+    broadcast: Annotated[bool, typer.Option("--broadcast", help="WAV says its loudness itself.")] = False,
+    chapters: Annotated[Path | None, typer.Option(help="CSV or WebVTT with a chapter a row or cue.")] = None,
+    title: str = "", show: str = "", json: Json = False,
 ) -> None:  # fmt: skip
     """Bring a file to its loudness: gain and limiter, nothing else. The format follows OUT's ending.
 
     Ends with 0 when the file, decoded again, is on target; 3 when the limiting allowed does not reach it (the
     best file is written, and why is said); 2 when nothing could be read or written.
     """
-    from pampa.cli.delivering import deliver_file
+    with loading():
+        from pampa.cli.delivering import Wanted, deliver_file, format_from, tags_from
+        from pampa.core.compiled import load_lightly
 
-    raise typer.Exit(deliver_file(source, out, target, ceiling, bitrate, bits, as_json=json))
+        load_lightly()
+    with refusals(as_json=json):
+        fmt = format_from(bits=bits, kbit=bitrate, quality=quality, broadcast=broadcast)
+        wanted = Wanted(target, ceiling, fmt, rate, tags_from(title, show, chapters))
+        raise typer.Exit(deliver_file(source, out, wanted, as_json=json))
 
 
 @app.command()
@@ -320,6 +331,8 @@ def run() -> None:
     """Run a command; what a person can be told is told in a line, never as a trace."""
     from pampa.core.errors import PampaError
 
+    # Nothing here plugs into Pydantic: what is installed is not searched for such a thing at every start.
+    os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "__all__")
     try:
         app()
     except PampaError as error:

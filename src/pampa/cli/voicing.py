@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from pampa.cli.delivering import deliver_file
+from pampa.cli.delivering import Wanted, deliver_file
 from pampa.core.errors import PampaError, SignalError
 from pampa.core.executor import Executor
 from pampa.core.sound import RATE, ArraySource, Source
@@ -36,7 +36,7 @@ def treat_file(source: Path, out: Path, recipe: str, *, fit: bool, near: float |
             treated = np.memmap(gathered, np.float32, "r", shape=(frames, sound.channels))
             return ArraySource(treated), {"stages": voice.told(chosen, taken)}
 
-        return deliver_file(source, out, None, CEILING_DBTP, None, 24, as_json=as_json, change=change, at=RATE)
+        return deliver_file(source, out, Wanted(None, CEILING_DBTP, rate=RATE), as_json=as_json, change=change)
 
 
 def _recipe(named: str) -> Recipe:

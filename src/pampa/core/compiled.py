@@ -1,5 +1,6 @@
 """Loops that Numba compiles. Numba is loaded with the first call of one: starting must not wait for it."""
 
+import sys
 from collections.abc import Callable
 from threading import RLock
 from typing import Any
@@ -14,6 +15,22 @@ def compiled(*, fastmath: bool | set[str] = False) -> Callable[[Callable[..., An
         return Compiled(loop, fastmath)
 
     return mark
+
+
+def load_lightly() -> None:
+    """Load Numba without SciPy's linear algebra, which it looks for when it is loaded and no loop here asks for.
+
+    That takes a quarter of a second, much of a short command. Only for a process that has one thread yet: for a moment
+    the module is not to be found.
+    """
+    missing = "scipy.linalg.cython_blas"
+    if missing in sys.modules:
+        return
+    sys.modules[missing] = None  # type: ignore[assignment]
+    try:
+        import numba.np.arraymath  # noqa: F401
+    finally:
+        del sys.modules[missing]
 
 
 class Compiled:
