@@ -130,7 +130,7 @@ def test_a_delivery_is_whole_or_not_there_and_is_finished_after_a_kill(server, t
     upload = running.call("POST", f"/api/episodes/{episode}/uploads", {"name": "a.wav", "size": len(data)})["id"]
     running.call("PUT", f"/api/uploads/{upload}?offset=0", raw=data)
     running.settle(episode)
-    running.call("POST", f"/api/episodes/{episode}/deliveries", {"kind": "mp3"})
+    running.call("POST", f"/api/episodes/{episode}/deliveries", {"files": [{"kind": "mp3"}]})
     time.sleep(pause)
     running.kill()
     listed = sqlite3.connect(running.data / "pampa.db").execute("SELECT file FROM deliveries").fetchall()

@@ -7,19 +7,17 @@ import soundfile
 from pampa.core.deliver.formats import Format
 from pampa.core.deliver.solve import Aim
 from pampa.core.errors import EditRefused, NotFound
-from pampa.core.files.tags import Tags
 from pampa.core.loudness import measure, measure_part
 from pampa.core.sound import RATE
 from pampa.core.speech.level import speech_level
 from pampa.store.models import Job
+from pampa.studio.sending import Wanted
 from pampa.studio.sounds import COMMON_LEVEL_LUFS
 from pampa.studio.studio import Studio
 
-TAGS = Tags("The Pilot Ladder", "Slack Water", "Marisol Vey", 12, "2026-11-23")
-
 
 def send_out(studio, episode, fmt, aim=None, *, mono=False):
-    job = studio.sending.start(episode, fmt=fmt, aim=aim or Aim(), mono=mono, tags=TAGS)
+    job = studio.sending.start(episode, [Wanted(fmt, aim or Aim(), mono)])
     studio.jobs.wait()
     return job, studio.sending.of_episode(episode)
 
@@ -53,11 +51,11 @@ def test_mono_goes_out_as_one_channel(studio, two_people):
 
 def test_an_empty_episode_cannot_be_sent(studio, episode):
     with pytest.raises(EditRefused, match="Bring recordings in"):
-        studio.sending.start(episode, fmt=Format("wav"), aim=Aim(), mono=False, tags=TAGS)
+        studio.sending.start(episode, [Wanted(Format("wav"), Aim())])
 
 
 def test_a_stopped_delivery_makes_no_file(studio, two_people):
-    job = studio.sending.start(two_people, fmt=Format("mp3"), aim=Aim(), mono=False, tags=TAGS)
+    job = studio.sending.start(two_people, [Wanted(Format("mp3"), Aim())])
     studio.jobs.cancel(job)
     studio.jobs.wait()
     assert studio.sending.of_episode(two_people) == []

@@ -10,9 +10,9 @@ from pampa.core.deliver.formats import Format
 from pampa.core.deliver.solve import Aim
 from pampa.core.timeline.codec import decode
 from pampa.core.timeline.document import Document
+from pampa.studio.sending import Wanted
 from pampa.studio.settings import Settings
 from pampa.studio.studio import Studio
-from tests.trust.scenario import TAGS
 
 RELEASES = sorted(path.name for path in (Path(__file__).parents[1] / "data").glob("released-*.zip"))
 
@@ -59,7 +59,7 @@ def test_it_delivers_as_it_did(released):
     episode = truth["episode"]
     studio.jobs.wait()
     studio.editing.go_to(episode, len(truth["names"]))
-    studio.sending.start(episode, fmt=Format("flac", 16, None), aim=Aim(-19.0, -1.0), mono=True, tags=TAGS)
+    studio.sending.start(episode, [Wanted(Format("flac", 16), Aim(-19.0, -1.0), mono=True)])
     studio.jobs.wait()
     again, before = studio.sending.of_episode(episode)
     assert again.sheet["met"]

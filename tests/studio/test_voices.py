@@ -9,11 +9,11 @@ import pytest
 from pampa.core.deliver.formats import Format
 from pampa.core.deliver.solve import Aim
 from pampa.core.errors import EditRefused, NotFound, PampaError
-from pampa.core.files.tags import Tags
 from pampa.core.mend.amounts import Amounts
 from pampa.core.sound import RATE
 from pampa.core.voice.recipe import UNTREATED, Recipe
 from pampa.core.voice.starts import STARTS
+from pampa.studio.sending import Wanted
 from pampa.studio.voice_curves import COLUMNS, RESTING, ROWS
 from tests.conftest import write_talk
 
@@ -118,7 +118,7 @@ def test_last_times_treatment_is_proposed_and_a_voice_is_made_as_it_was_when_it_
     recipe = replace(UNTREATED, presence_db=5.0, presence_hz=2500.0, level=100.0)
     studio.editing.edit(two_people, "set_recipe", {"track": anders.id, "recipe": asdict(recipe)})
     studio.editing.edit(two_people, "set_track", {"track": anders.id, "gain_db": 1.5})
-    studio.sending.start(two_people, fmt=Format("flac", 16), aim=Aim(-19.0, -1.0), mono=True, tags=Tags("a", "b"))
+    studio.sending.start(two_people, [Wanted(Format("flac", 16), Aim(-19.0, -1.0), mono=True)])
     studio.jobs.wait()
     later = another_episode(studio, tmp_path)
     track = tracks_of(studio, later)[0]

@@ -15,7 +15,7 @@ from pampa.core.deliver.formats import Format
 from pampa.core.deliver.solve import Aim
 from pampa.core.faults import ASKED
 from pampa.core.files.decode import read_sound
-from pampa.core.files.tags import Tags
+from pampa.studio.sending import Wanted
 from pampa.studio.settings import Settings
 from pampa.studio.studio import Studio
 
@@ -24,7 +24,6 @@ LOADED = (command, context)
 """What opening a database loads when it is first needed: here it is there for all of them."""
 PIECES = 2
 EDITS = 2
-TAGS = Tags(title="The Pilot Ladder", show="Slack Water", host="Marisol Vey", number=12, date="")
 
 
 def start(work, *arguments, fault=""):
@@ -79,7 +78,7 @@ def work_a_while(data, sound, acknowledged):
         note(acknowledged, ["marker", n])
     studio.editing.undo(episode)
     note(acknowledged, ["undone", EDITS - 1])
-    studio.sending.start(episode, fmt=Format("flac", 16, None), aim=Aim(-23.0, -1.0), mono=True, tags=TAGS)
+    studio.sending.start(episode, [Wanted(Format("flac", 16), Aim(-23.0, -1.0), mono=True)])
     note(acknowledged, ["delivery", 1])
     studio.jobs.wait()
     removed = studio.recordings.add_file(episode, sound.with_name("anders_local.wav"), person="Anders Quill")

@@ -107,7 +107,7 @@ def test_csv_with_old_line_ends_is_read(served):
     revision = served.get("/api/episodes/1").json()["revision"]
     body = {"revision": revision, "name": "places.csv", "text": "start,name\r1.5,Ladder\r2.5,Rope\r"}
     made = served.post("/api/episodes/1/markers", json=body)
-    assert made.status_code == 200
+    assert made.status_code == 200, made.text
     assert [marker["name"] for marker in made.json()["markers"]][-2:] == ["Ladder", "Rope"]
 
 

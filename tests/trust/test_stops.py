@@ -21,10 +21,10 @@ from pampa.core.sound import RATE
 from pampa.store.database import DatabaseBusy, DatabaseDamaged, DatabaseNewer, open_database
 from pampa.store.models import Job, Recording, Upload, now
 from pampa.studio.jobs import MOST_ATTEMPTS
+from pampa.studio.sending import Wanted
 from pampa.studio.sounds import conformed_key
 from pampa.studio.studio import InUse, Studio
 from pampa.studio.uploads import UploadOutOfStep
-from tests.trust.scenario import TAGS
 
 BAD_BYTES = b"this is no database"
 
@@ -211,7 +211,7 @@ def test_a_delivery_is_of_what_was_ordered_whatever_is_edited_meanwhile(studio, 
     for _ in range(2):
         studio.jobs.start("blocks", two_people, "Blocking")
     state = studio.editing.state(two_people)
-    ordered = studio.sending.start(two_people, fmt=Format("flac", 16, None), aim=Aim(-20.0, -1.0), mono=True, tags=TAGS)
+    ordered = studio.sending.start(two_people, [Wanted(Format("flac", 16), Aim(-20.0, -1.0), mono=True)])
     studio.editing.edit(two_people, "take_out", {"start": 0, "stop": 6 * RATE})
     release.set()
     studio.jobs.wait()

@@ -66,7 +66,7 @@ def test_from_upload_to_download(client, studio, ready):
     assert state["length"] == 8 * RATE
     cut = edit(client, ready, state["revision"], edit="take_out", start=RATE, stop=3 * RATE).json()
     assert (cut["length"], len(cut["seams"]["new"]), cut["undo"]) == (6 * RATE, 1, "Took out 2.0 s at 0:00:01.0")
-    client.post(f"/api/episodes/{ready}/deliveries", json={"kind": "flac", "target_lufs": -16})
+    client.post(f"/api/episodes/{ready}/deliveries", json={"files": [{"kind": "flac", "target_lufs": -16}]})
     studio.jobs.wait()
     [delivery] = client.get(f"/api/episodes/{ready}/deliveries").json()
     assert delivery["sheet"]["met"]

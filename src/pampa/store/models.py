@@ -17,18 +17,21 @@ class Base(DeclarativeBase):
 
 
 class Show(Base):
+    """about : what is written about all of its episodes, and which files are wanted of each."""
+
     __tablename__ = "shows"
     id: Mapped[int] = mapped_column(primary_key=True)
     name: Mapped[str]
     host: Mapped[str] = mapped_column(default="")
     archived: Mapped[bool] = mapped_column(default=False)
+    about: Mapped[dict[str, Any]] = mapped_column(default=dict)
     created: Mapped[datetime] = mapped_column(default=now)
 
 
 class Episode(Base):
     """revision counts every change and never falls; position is how many journal entries are in force.
 
-    larder : not an episode to work on but the shelf where a show's pieces are kept.
+    larder : not an episode to work on but the shelf where a show's pieces are kept. about : what listeners read.
     """
 
     __tablename__ = "episodes"
@@ -41,6 +44,7 @@ class Episode(Base):
     revision: Mapped[int] = mapped_column(default=0)
     position: Mapped[int] = mapped_column(default=0)
     choices: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    about: Mapped[dict[str, Any]] = mapped_column(default=dict)
     created: Mapped[datetime] = mapped_column(default=now)
 
 
@@ -233,7 +237,10 @@ class Job(Base):
 
 
 class Delivery(Base):
-    """A file that went out, with its sheet. Written when the file is whole."""
+    """A file that went out, with its sheet. Written when the file is whole.
+
+    document : the episode as it was then, as compressed JSON; None of files from before that was kept.
+    """
 
     __tablename__ = "deliveries"
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -243,6 +250,20 @@ class Delivery(Base):
     name: Mapped[str]
     revision: Mapped[int]
     sheet: Mapped[dict[str, Any]]
+    document: Mapped[bytes | None] = mapped_column(LargeBinary, deferred=True)
+    created: Mapped[datetime] = mapped_column(default=now)
+
+
+class ArtworkRow(Base):
+    """A picture for listeners. sha256, kind, width, height, size : of what came in. jpeg : what is used of it."""
+
+    __tablename__ = "artworks"
+    sha256: Mapped[str] = mapped_column(primary_key=True)
+    kind: Mapped[str]
+    width: Mapped[int]
+    height: Mapped[int]
+    size: Mapped[int]
+    jpeg: Mapped[bytes] = mapped_column(LargeBinary, deferred=True)
     created: Mapped[datetime] = mapped_column(default=now)
 
 

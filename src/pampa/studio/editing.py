@@ -1,9 +1,7 @@
 """Editing an episode: every accepted edit is in the journal before anyone is told; undo and redo move along it."""
 
 import base64
-import json
 import threading
-import zlib
 from collections.abc import Callable, Mapping
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field, replace
@@ -16,7 +14,7 @@ from sqlalchemy.orm import Session
 
 from pampa.core.errors import EditRefused, NotFound, PampaError
 from pampa.core.sync.clocked import clocked_frames
-from pampa.core.timeline.codec import decode, encode
+from pampa.core.timeline.codec import decode, packed_document, plain_document
 from pampa.core.timeline.document import Document
 from pampa.core.timeline.edits import EDITS, apply, completed, describe
 from pampa.store.database import Sessions
@@ -228,12 +226,12 @@ class Editing:
             .limit(1)
         )
         if snapshot and snapshot.position > in_memory:
-            return snapshot.position, decode(json.loads(zlib.decompress(snapshot.document)))
+            return snapshot.position, decode(plain_document(snapshot.document))
         return (in_memory, self._documents[episode.id, in_memory]) if in_memory else (0, Document())
 
     def _snapshot(self, place: tuple[int, int], document: Document) -> None:
         """Write the document down beside the journal: after the edit was answered, since packing takes a moment."""
-        packed = zlib.compress(json.dumps(encode(document)).encode())
+        packed = packed_document(document)
         episode_id, position = place
         with self._lock, self._sessions.begin() as session:
             if self._documents.get(place) is not document:
@@ -252,7 +250,7 @@ class Editing:
 
 def packed(state: State) -> dict[str, Any]:
     """A state as it can be put into a job: it works on what was ordered, whatever is edited meanwhile."""
-    document = base64.b64encode(zlib.compress(json.dumps(encode(state.document)).encode())).decode()
+    document = base64.b64encode(packed_document(state.document)).decode()
     return {"revision": state.revision, "document": document}
 
 
@@ -261,7 +259,7 @@ def ordered(editing: Editing, episode_id: int, parameters: Mapping[str, Any]) ->
     told = parameters.get("ordered")
     if told is None:
         return editing.state(episode_id)
-    document = decode(json.loads(zlib.decompress(base64.b64decode(told["document"]))))
+    document = decode(plain_document(base64.b64decode(told["document"])))
     return State(episode_id, told["revision"], document, None, None)
 
 

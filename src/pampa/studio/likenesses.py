@@ -9,7 +9,7 @@ from pampa.core.errors import EditRefused, NotFound
 from pampa.core.timeline.document import Document, Track
 from pampa.core.voice.fitting import corrected
 from pampa.core.voice.heard import BANDS_HZ
-from pampa.core.voice.likeness import Likeness, likeness_of
+from pampa.core.voice.likeness import SHOWN_HZ, Likeness, likeness_of
 from pampa.store.database import Sessions
 from pampa.store.models import Episode, LikenessRow
 from pampa.studio.editing import Editing, State
@@ -18,6 +18,10 @@ from pampa.studio.shows import Shows
 from pampa.studio.sounds import Sounds
 from pampa.studio.voices import Voices
 
+USUAL_OVER = 5
+"""So many episodes, the latest, tell how a person usually sounds."""
+STRAYED_LU, STRAYED_DB = 3.0, 4.0
+"""What is plainly heard as another distance or another room: so far, or so much over the whole spectrum."""
 MEASURED = 6
 """Segments with most speech, two minutes of them, that tell how even a voice is."""
 
@@ -66,6 +70,27 @@ class Likenesses:
                 .order_by(LikenessRow.id.desc())
             ).all()
         return [_remembered(row, episode) for row, episode in rows]
+
+    def strayed(self, state: State) -> list[tuple[str, str]]:
+        """Who sounds far from how they usually went out in this show, and by how much, in words."""
+        told = []
+        for track in state.document.linked_tracks():
+            before = [each.heard for each in self.of_person(state.episode_id, track.name)][:USUAL_OVER]
+            now = self._likeness(state.document, track) if before else None
+            if now is None or not now.spectrum_db:
+                continue
+            levels = [each.speech_lufs for each in before if each.speech_lufs is not None]
+            if levels and now.speech_lufs is not None:
+                off = now.speech_lufs - float(np.median(levels))
+                if abs(off) > STRAYED_LU:
+                    told.append((track.name, f"{abs(off):.1f} LU {'louder' if off > 0 else 'softer'}"))
+                    continue
+            usual = np.median([each.spectrum_db for each in before if each.spectrum_db], axis=0)
+            shown = (SHOWN_HZ[0] <= BANDS_HZ) & (SHOWN_HZ[1] >= BANDS_HZ)
+            apart = float(np.sqrt(np.mean((np.array(now.spectrum_db) - usual)[shown] ** 2)))
+            if apart > STRAYED_DB:
+                told.append((track.name, f"tone {apart:.1f} dB off"))
+        return told
 
     def make_alike(self, episode_id: int, track_id: int, likeness_id: int, *, revision: int | None = None) -> State:
         """Correct the tone and the gain of a voice towards what the person was in another episode: one edit.

@@ -83,12 +83,15 @@ class Mending:
         editing.watch(self.look_after)
 
     def look_after(self, state: State) -> None:
-        """Begin to measure what the document asks for and nobody knows yet."""
+        """Begin to measure what the document asks for and nobody knows yet; of a recording that is gone, nothing."""
         for mending in state.document.mendings:
             number = mending.recording
-            if not self._sounds.lacks_mends(number, amounts_in(state.document, number)):
+            try:
+                if not self._sounds.lacks_mends(number, amounts_in(state.document, number)):
+                    continue
+                recording = self._recording(number)
+            except NotFound:
                 continue
-            recording = self._recording(number)
             self._jobs.start("mend", state.episode_id, f"Mending {recording.person or recording.name}",
                              key=f"mend {number}", recording=number)  # fmt: skip
 

@@ -2,62 +2,81 @@
 
 import logging
 import re
-from dataclasses import asdict
+from collections.abc import Sequence
+from dataclasses import asdict, dataclass, replace
 from pathlib import Path
 from typing import Any
 
 from sqlalchemy import select
 
-from pampa.core.deliver.formats import Format
+from pampa.core.deliver.formats import NAMES, Format, rate_for
 from pampa.core.deliver.sheet import DeliverySheet
 from pampa.core.deliver.solve import Aim
 from pampa.core.errors import EditRefused, NotFound, PampaError
 from pampa.core.executor import Executor
-from pampa.core.files.deliver import deliver
+from pampa.core.files.deliver_set import WantedFile, deliver_all
 from pampa.core.files.tags import Tags
-from pampa.core.mix.render import MonoSum
 from pampa.core.sound import RATE, Source
+from pampa.core.timeline.codec import packed_document
 from pampa.store.database import Sessions
 from pampa.store.media import Media
 from pampa.store.models import Delivery
-from pampa.studio.editing import Editing, ordered, packed
+from pampa.studio.about import About
+from pampa.studio.editing import Editing, State, ordered, packed
 from pampa.studio.events import Event, Events
 from pampa.studio.jobs import Jobs, Progress
 from pampa.studio.likenesses import Likenesses
-from pampa.studio.listening import Listening
+from pampa.studio.rendering import Rendering
 from pampa.studio.shows import Shows
 
 log = logging.getLogger(__name__)
+
+
+@dataclass(frozen=True)
+class Wanted:
+    """One of the files that are wanted. fmt.rate : None for 48 kHz."""
+
+    fmt: Format
+    aim: Aim
+    mono: bool = False
 
 
 class Sending:
     """Deliveries of all episodes."""
 
     def __init__(self, sessions: Sessions, media: Media, jobs: Jobs, events: Events, editing: Editing,
-                 listening: Listening, shows: Shows, likenesses: Likenesses, executor: Executor) -> None:  # fmt: skip
+                 rendering: Rendering, shows: Shows, about: About, likenesses: Likenesses, executor: Executor
+                 ) -> None:  # fmt: skip
         self._sessions, self._media, self._jobs, self._events = sessions, media, jobs, events
-        self._editing, self._listening, self._shows, self._executor = editing, listening, shows, executor
-        self._likenesses = likenesses
+        self._editing, self._rendering, self._shows, self._about = editing, rendering, shows, about
+        self._likenesses, self._executor = likenesses, executor
         jobs.register("deliver", self._deliver)
 
-    def start(self, episode_id: int, *, fmt: Format, aim: Aim, mono: bool, tags: Tags) -> int:
-        """Begin making a file; returns the job's number. The choices are remembered for the episode."""
-        channels = 1 if mono else 2
-        fmt = fmt.checked(rate=RATE, channels=channels)
+    def start(self, episode_id: int, wanted: Sequence[Wanted]) -> int:
+        """Begin making files of an episode as it stands; returns the job's number."""
+        wanted = [replace(each, fmt=_checked(each)) for each in wanted]
+        if not wanted:
+            raise EditRefused("No file is chosen. Tick those that are wanted.")
         state = self._editing.state(episode_id)
         if not state.document.length:
             raise EditRefused("There is nothing to send out yet. Bring recordings in first, in Gather.")
-        choices = {"kind": fmt.kind, "bits": fmt.bits, "kbit": fmt.kbit, "target_lufs": aim.target_lufs,
-                   "ceiling_dbtp": aim.ceiling_dbtp, "mono": mono, "date": tags.date}  # fmt: skip
-        self._shows.change_episode(episode_id, choices=choices)
-        return self._jobs.start("deliver", episode_id, f"Making {fmt.label}", format=asdict(fmt), aim=asdict(aim),
-                                mono=mono, tags=asdict(tags), ordered=packed(state))  # fmt: skip
+        label = f"Making {wanted[0].fmt.label}" if len(wanted) == 1 else f"Making {len(wanted)} files"
+        return self._jobs.start("deliver", episode_id, label, files=[asdict(each) for each in wanted],
+                                ordered=packed(state))  # fmt: skip
 
     def of_episode(self, episode_id: int) -> list[Delivery]:
         """What was made, newest first."""
         with self._sessions() as session:
             wanted = select(Delivery).where(Delivery.episode_id == episode_id).order_by(Delivery.id.desc())
             return list(session.scalars(wanted))
+
+    def delivery(self, delivery_id: int) -> Delivery:
+        """A file that was made."""
+        with self._sessions() as session:
+            delivery = session.get(Delivery, delivery_id)
+        if delivery is None:
+            raise NotFound("That file is not known here any more. Make it again in Send out.")
+        return delivery
 
     def file(self, delivery_id: int) -> tuple[Path, str]:
         """A delivered file and the name it is downloaded under."""
@@ -69,39 +88,91 @@ class Sending:
         return path, delivery.name
 
     def _deliver(self, parameters: dict[str, Any], progress: Progress, job_id: int) -> None:
+        """The job. Files that were finished before the server stopped are not made again."""
+        episode_id = self._jobs.episode_of(job_id)
         with self._sessions() as session:
-            if session.scalar(select(Delivery.id).where(Delivery.job_id == job_id)):
-                return  # it was finished just before the server stopped
-            episode_id = self._jobs.episode_of(job_id)
-        fmt, aim, tags = Format(**parameters["format"]), Aim(**parameters["aim"]), Tags(**parameters["tags"])
+            known = set(session.scalars(select(Delivery.file).where(Delivery.job_id == job_id)))
         state = ordered(self._editing, episode_id, parameters)
-        self._listening.complete(state, lambda doing, share: progress(doing, 0.0))
-        mix: Source = self._listening.mix(state)
-        source: Source = MonoSum(mix) if parameters["mono"] else mix
-        name = f"{file_name(tags)}.{fmt.kind}"
-        file = f"{job_id}.{fmt.kind}"
-        path = self._media.delivery(episode_id, file)
-        self._media.require_room(expected_bytes(fmt, source))
+        tags = self._about.tags(episode_id, state.document)
+        wanted = _wanted(parameters)
+        files = [f"{job_id}.{each.fmt.kind}" if len(wanted) == 1 else f"{job_id}-{n}.{each.fmt.kind}"
+                 for n, each in enumerate(wanted)]  # fmt: skip
+        names = file_names(tags, wanted)
+        missing = [n for n, file in enumerate(files) if file not in known]
+        if not missing:
+            return
+        source = self._rendering.rendered(state, progress)
+        self._media.require_room(sum(expected_bytes(wanted[n], source) for n in missing))
 
         def told(doing: str, share: float) -> None:
             self._media.require_room()  # others write meanwhile
             progress(doing, share)
 
-        sheet = deliver(source, path, fmt, aim, tags=tags, executor=self._executor, progress=told)
-        self._keep(episode_id, job_id, file, name, state.revision, sheet)
+        def made(place: int, sheet: DeliverySheet) -> None:
+            n = missing[place]
+            self._keep(state, job_id, files[n], names[n], sheet)
+
+        failed = deliver_all(
+            source,
+            [WantedFile(self._media.delivery(episode_id, files[n]), wanted[n].fmt, wanted[n].aim, wanted[n].mono, tags)
+             for n in missing],
+            executor=self._executor, made=made, progress=told,
+        )  # fmt: skip
         try:
             self._likenesses.remember(state)
         except (PampaError, OSError):
-            log.exception("What people sound like in episode %s was not kept; its file is whole.", episode_id)
+            log.exception("What people sound like in episode %s was not kept; its files are whole.", episode_id)
+        if failed:
+            place, why = next(iter(failed.items()))
+            done = len(missing) - len(failed)
+            rest = "" if len(missing) == 1 else f" {done} of {len(missing)} files were made and are whole."
+            raise PampaError(f"{names[missing[place]]} was not made. {why}{rest}") from why
 
-    def _keep(self, episode_id: int, job_id: int, file: str, name: str, revision: int, sheet: DeliverySheet) -> None:
+    def _keep(self, state: State, job_id: int, file: str, name: str, sheet: DeliverySheet) -> None:
         with self._sessions.begin() as session:
             session.add(
                 Delivery(
-                    episode_id=episode_id, job_id=job_id, file=file, name=name, revision=revision, sheet=asdict(sheet)
+                    episode_id=state.episode_id, job_id=job_id, file=file, name=name, revision=state.revision,
+                    sheet=asdict(sheet), document=packed_document(state.document),
                 )
-            )
-        self._events.post(Event("deliveries", episode_id))
+            )  # fmt: skip
+        self._events.post(Event("deliveries", state.episode_id))
+
+
+def _checked(wanted: Wanted) -> Format:
+    rate = wanted.fmt.rate or RATE
+    if rate_for(wanted.fmt.kind, rate) != rate:
+        raise EditRefused(f"{NAMES[wanted.fmt.kind]} has no sample rate of {rate} Hz. Nothing was made.")
+    return wanted.fmt.checked(rate=rate, channels=1 if wanted.mono else 2)
+
+
+def _wanted(parameters: dict[str, Any]) -> list[Wanted]:
+    """What a job was asked for; one that an earlier release left on the list asks for one file."""
+    told = parameters.get("files") or [
+        {"fmt": parameters["format"], "aim": parameters["aim"], "mono": parameters["mono"]}
+    ]
+    return [Wanted(Format(**each["fmt"]), Aim(**each["aim"]), each["mono"]) for each in told]
+
+
+def file_names(tags: Tags, wanted: Sequence[Wanted]) -> list[str]:
+    """What the files of a set are called: all differently, and no longer than it takes to tell them apart."""
+    base = file_name(tags)
+    names: list[str] = []
+    for n, each in enumerate(wanted):
+        alike = [other for m, other in enumerate(wanted) if m != n and other.fmt.kind == each.fmt.kind]
+        name = base
+        if any(other.mono != each.mono for other in alike):
+            name += "-mono" if each.mono else "-stereo"
+        if any(other.aim.target_lufs != each.aim.target_lufs for other in alike):
+            name += f"-{abs(each.aim.target_lufs):g}lufs"
+        if any(other.fmt.rate != each.fmt.rate for other in alike):
+            name += f"-{(each.fmt.rate or RATE) / 1000:g}khz"
+        if any(other.fmt.label != each.fmt.label for other in alike):
+            name += "-" + re.sub(r"[^a-z0-9]+", "-", each.fmt.label.partition(" ")[2].lower()).strip("-")
+        while f"{name}.{each.fmt.kind}" in names:
+            name += f"-{n + 1}"
+        names.append(f"{name}.{each.fmt.kind}")
+    return names
 
 
 def file_name(tags: Tags) -> str:
@@ -110,9 +181,7 @@ def file_name(tags: Tags) -> str:
     return re.sub(r"[^a-z0-9]+", "-", text.lower()).strip("-")[:100] or "episode"
 
 
-def expected_bytes(fmt: Format, source: Source) -> int:
-    """About how large a delivery becomes."""
-    seconds = source.frames / source.rate
-    if fmt.kind == "mp3":
-        return int(seconds * (fmt.kbit or 160) * 125)
-    return int(seconds * source.rate * source.channels * fmt.bits / 8)
+def expected_bytes(wanted: Wanted, source: Source) -> int:
+    """About how large a file becomes."""
+    rate, channels = wanted.fmt.rate or source.rate, 1 if wanted.mono else source.channels
+    return int(source.frames / source.rate * wanted.fmt.bytes_a_second(rate=rate, channels=channels))

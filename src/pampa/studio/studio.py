@@ -7,6 +7,7 @@ from pampa.core.errors import PampaError
 from pampa.core.executor import Threads
 from pampa.store.database import close_database, open_database
 from pampa.store.media import FOLDERS, Media
+from pampa.studio.about import About
 from pampa.studio.access import Access
 from pampa.studio.checking_up import CheckingUp
 from pampa.studio.desk import Desk
@@ -18,6 +19,7 @@ from pampa.studio.idents import Idents
 from pampa.studio.jobs import Jobs
 from pampa.studio.joins import Joins
 from pampa.studio.larder import Larder
+from pampa.studio.last_look import LastLook
 from pampa.studio.likenesses import Likenesses
 from pampa.studio.lining_up import LiningUp
 from pampa.studio.listening import Listening
@@ -27,6 +29,7 @@ from pampa.studio.patterns import Patterns
 from pampa.studio.purposes import Purposes
 from pampa.studio.recipes import Recipes
 from pampa.studio.recordings import Recordings
+from pampa.studio.rendering import Rendering
 from pampa.studio.sending import Sending
 from pampa.studio.settings import Settings
 from pampa.studio.shows import Shows
@@ -98,13 +101,19 @@ class Studio:
         self.lining_up = LiningUp(sessions, self.jobs, self.events, self.editing, self.sounds)
         self.mending = Mending(sessions, self.jobs, self.events, self.shows, self.editing, self.sounds)
         self.finding = Finding(sessions, self.jobs, self.events, self.editing, self.sounds)
+        self.about = About(sessions, self.editing)
+        self.rendering = Rendering(self.media, self.listening)
         self.sending = Sending(
-            sessions, self.media, self.jobs, self.events, self.editing, self.listening, self.shows, self.likenesses,
-            executor,
+            sessions, self.media, self.jobs, self.events, self.editing, self.rendering, self.shows, self.about,
+            self.likenesses, executor,
         )  # fmt: skip
         self.desk = Desk(self.editing, self.recordings, self.lining_up, self.sending, self.listening, self.sounds)
         self.versions = Versions(sessions, self.editing)
         self.joins = Joins(self.jobs, self.events, self.editing, self.sounds, self.listening, self.finding)
+        self.last_look = LastLook(
+            self.jobs, self.events, self.editing, self.listening, self.rendering, self.sounds, self.recordings,
+            self.joins, self.finding, self.checking_up, self.likenesses, self.shows, self.about, executor,
+        )  # fmt: skip
         self.exchange = Exchange(
             self.media, self.jobs, self.events, self.shows, self.editing, self.recordings, self.listening
         )

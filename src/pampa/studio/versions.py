@@ -1,7 +1,5 @@
 """Versions: an episode kept as it stands under a name, gone back to at any time, and told apart from what is now."""
 
-import json
-import zlib
 from dataclasses import asdict, dataclass
 from datetime import datetime
 from typing import Any
@@ -10,7 +8,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from pampa.core.errors import EditRefused, NotFound
-from pampa.core.timeline.codec import decode, encode
+from pampa.core.timeline.codec import decode, packed_document, plain_document
 from pampa.core.timeline.document import Document
 from pampa.core.timeline.versions import Difference, compare, gist
 from pampa.store.database import Sessions
@@ -43,7 +41,7 @@ class Versions:
         if not name:
             raise EditRefused("A version needs a name, so that you find it again. Nothing was kept.")
         state = self._editing.state(episode_id)
-        packed = zlib.compress(json.dumps(encode(state.document)).encode())
+        packed = packed_document(state.document)
         with self._sessions.begin() as session:
             if len(session.scalars(select(Version.id).where(Version.episode_id == episode_id)).all()) >= MOST:
                 raise EditRefused(f"{MOST} versions are kept already. Let one go first. Nothing was kept.")
@@ -79,7 +77,7 @@ class Versions:
     def _read(self, version_id: int) -> tuple[Version, dict[str, Any]]:
         with self._sessions() as session:
             version = _get(session, version_id)
-            return version, json.loads(zlib.decompress(version.document))
+            return version, plain_document(version.document)
 
 
 def _get(session: Session, version_id: int) -> Version:

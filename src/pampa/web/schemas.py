@@ -2,7 +2,7 @@
 
 from dataclasses import fields
 from datetime import UTC, datetime
-from typing import TYPE_CHECKING, Annotated, Any, Literal
+from typing import TYPE_CHECKING, Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, PlainSerializer, create_model
 
@@ -14,7 +14,6 @@ from pampa.core.timeline.limits import hints_of
 from pampa.core.voice.recipe import Recipe
 from pampa.studio.editing import State
 from pampa.studio.listening import Standing
-from pampa.studio.sending import Delivery
 from pampa.studio.shows import Episode, Show
 
 Place = Annotated[int, Field(ge=0, le=1 << 40)]
@@ -193,6 +192,9 @@ class MarkerOut(Told):
     at: int
     name: str
     tint: int
+    chapter: bool
+    link: str
+    picture: str
 
 
 class DuckingOut(Told):
@@ -320,18 +322,6 @@ class StandingOut(BaseModel):
         )  # fmt: skip
 
 
-class NewDelivery(BaseModel):
-    kind: Literal["wav", "flac", "mp3"] = "mp3"
-    bits: Literal[16, 24] = 24
-    kbit: int | None = Field(None, ge=8, le=320, examples=[160])
-    target_lufs: float = Field(-16.0, ge=-40, le=-5)
-    ceiling_dbtp: float = Field(-1.0, ge=-9, le=0)
-    mono: bool = False
-    title: str = Field("", max_length=300)
-    number: int | None = Field(None, ge=0, le=100_000)
-    date: str = Field("", max_length=10, pattern=r"^(\d{4}(-\d{2}(-\d{2})?)?)?$", examples=["2026-11-23"])
-
-
 class JobStarted(BaseModel):
     job: int
 
@@ -344,15 +334,3 @@ class JobOut(BaseModel):
     doing: str
     share: float
     error: str
-
-
-class DeliveryOut(Told):
-    id: int
-    name: str
-    revision: int
-    created: Moment
-    sheet: dict[str, Any]
-
-    @classmethod
-    def of(cls, delivery: Delivery) -> "DeliveryOut":
-        return cls.model_validate(delivery)

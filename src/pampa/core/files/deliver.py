@@ -29,7 +29,7 @@ ROUNDS = 10
 OVER_AGAIN_DB = 0.05
 """By so much more than it was over the ceiling is lowered, since another peak may be the highest then."""
 REHEARSED_SEGMENTS = 3
-PEAKS_VARY_DB = 0.1
+PEAKS_VARY_DB = 0.4
 """How much more an encoder may add to the peaks of the whole than to those of a rehearsal."""
 
 Progress = Callable[[str, float], None]

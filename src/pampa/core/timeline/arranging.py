@@ -198,16 +198,21 @@ def add_markers(document: Document, *, markers: list[list[Any]]) -> Document:
 
 
 def set_marker(
-    document: Document, *, marker: int, name: str | None = None, at: int | None = None, tint: int | None = None
-) -> Document:
-    """Name a marker, move it, or colour the section that it begins: `tint` 1 to 5, or 0 for none."""
+    document: Document, *, marker: int, name: str | None = None, at: int | None = None, tint: int | None = None,
+    chapter: bool | None = None, link: str | None = None, picture: str | None = None,
+) -> Document:  # fmt: skip
+    """Name a marker, move it, colour the section that it begins, or say what its chapter is to listeners.
+
+    tint : 1 to 5, or 0 for none. link : an address on the web. picture : the hash of an artwork. Both empty for none.
+    """
     old = _marker(document, marker)
-    new = replace(
-        old,
-        name=old.name if name is None else name.strip()[:200],
-        at=old.at if at is None else at,
-        tint=old.tint if tint is None else tint,
-    )
+    if link and not link.startswith(("https://", "http://")):
+        raise EditRefused("The link of a chapter begins with https:// or http://. Nothing was changed.")
+    name = None if name is None else name.strip()[:200]
+    told: dict[str, Any] = {
+        "name": name, "at": at, "tint": tint, "chapter": chapter, "link": link, "picture": picture,
+    }  # fmt: skip
+    new = replace(old, **{key: value for key, value in told.items() if value is not None})
     markers = sorted((new if m.id == marker else m for m in document.markers), key=lambda m: (m.at, m.id))
     return check(replace(document, markers=tuple(markers)))
 

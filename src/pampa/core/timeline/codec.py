@@ -1,5 +1,7 @@
 """The document as plain data and back, for the journal's snapshots and for the page."""
 
+import json
+import zlib
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import asdict
 from typing import Any
@@ -94,6 +96,17 @@ def decode(data: Plain) -> Document:
         added=tuple(Left(**added) for added in data.get("added", ())),
         buses=tuple(Bus(**bus) for bus in data["buses"]),
     )
+
+
+def packed_document(document: Document) -> bytes:
+    """A document as compressed JSON, as it is kept with versions, jobs and files."""
+    return zlib.compress(json.dumps(encode(document)).encode())
+
+
+def plain_document(packed: bytes) -> dict[str, Any]:
+    """What `packed_document` packed, as plain data for `decode`."""
+    plain: dict[str, Any] = json.loads(zlib.decompress(packed))
+    return plain
 
 
 def _clips(data: list[dict[str, Any]]) -> tuple[Clip, ...]:

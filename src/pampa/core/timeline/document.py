@@ -130,12 +130,19 @@ class Held:
 
 @dataclass(frozen=True)
 class Marker:
-    """A named place. With a tint from 1 to 5 it begins a section, which lasts until the next marker."""
+    """A named place. With a tint from 1 to 5 it begins a section, which lasts until the next marker.
+
+    chapter : listeners get it as a chapter, once it has a name. link, picture : what the chapter points to, and the
+    hash of its picture.
+    """
 
     id: int
     at: int
     name: str = ""
     tint: int = 0
+    chapter: bool = True
+    link: str = ""
+    picture: str = ""
 
     def moved(self, by: int) -> "Marker":
         """The same marker, later by `by` frames."""

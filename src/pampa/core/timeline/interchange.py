@@ -56,7 +56,7 @@ def to_otio(document: Document, media: Mapping[int, Media], title: str) -> str:
     for track in document.tracks:
         timeline.tracks.append(_track(track, document, media))
     timeline.tracks.markers.extend(
-        otio.schema.Marker(name=m.name, marked_range=_range(m.at, 0), metadata={OWN: {"tint": m.tint}})
+        otio.schema.Marker(name=m.name, marked_range=_range(m.at, 0), metadata={OWN: _told_of(m)})
         for m in document.markers
     )
     return str(timeline.to_json_string(indent=2))
@@ -107,7 +107,8 @@ def read_otio(text: str) -> dict[str, Any]:
             for track in timeline.audio_tracks()
         ],
         "markers": [
-            {"at": _frames(marker.marked_range.start_time), "name": marker.name, "tint": _own(marker).get("tint")}
+            {"at": _frames(marker.marked_range.start_time), "name": marker.name, "tint": _own(marker).get("tint"),
+             "chapter": _own(marker).get("chapter"), "link": _own(marker).get("link")}
             for marker in timeline.tracks.markers
         ],
     }  # fmt: skip
@@ -161,7 +162,11 @@ def from_cut(cut: Mapping[str, Any], document: Document, media: Mapping[int, Med
         raise EditRefused("This timeline has no track of sound. Nothing was changed.")
     tracks = [told.pop(track.name, replace(track, clips=())) for track in document.tracks]
     markers = sorted(
-        (Marker(next(ids), m["at"], m["name"][:200], _tint(m["tint"])) for m in cut["markers"]), key=lambda m: m.at
+        (
+            Marker(next(ids), m["at"], m["name"][:200], _tint(m["tint"]), m["chapter"] is not False, _link(m["link"]))
+            for m in cut["markers"]
+        ),
+        key=lambda m: m.at,
     )
     return check(replace(document, tracks=(*tracks, *told.values()), seams=(), markers=tuple(markers)))
 
@@ -215,6 +220,14 @@ def _plain(value: Any) -> Any:
     if isinstance(value, str | int | float | None):
         return value
     return {key: _plain(value[key]) for key in value} if hasattr(value, "keys") else [_plain(each) for each in value]
+
+
+def _told_of(marker: Marker) -> dict[str, Any]:
+    return {"tint": marker.tint, "chapter": marker.chapter, "link": marker.link}
+
+
+def _link(told: Any) -> str:
+    return told[:500] if isinstance(told, str) and told.startswith(("https://", "http://")) else ""
 
 
 def _tint(tint: Any) -> int:

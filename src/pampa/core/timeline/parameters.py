@@ -388,3 +388,6 @@ class SetMarker(OnMarker):
     name: Annotated[str, MaxLen(200)] | None = None
     at: Place | None = None
     tint: Annotated[int, Ge(0), Le(5)] | None = None
+    chapter: bool | None = None
+    link: Annotated[str, MaxLen(500)] | None = None
+    picture: Annotated[str, MaxLen(64)] | None = None

@@ -27,8 +27,9 @@ from pampa.web.lining_schemas import LiningOut
 from pampa.web.pages import page
 from pampa.web.recording_schemas import RecordingOut
 from pampa.web.routes.deps import Id, WithStudio
-from pampa.web.schemas import DeliveryOut, EpisodeOut, EpisodeState, ShowOut, StepOut
+from pampa.web.schemas import EpisodeOut, EpisodeState, ShowOut, StepOut
 from pampa.web.security import same_token
+from pampa.web.sending_schemas import DeliveryOut, ShowWordsOut
 
 router = APIRouter()
 CONSTANTS = {
@@ -96,6 +97,7 @@ def episode_page(request: Request, episode_id: Id, stage: str, studio: WithStudi
         "deliveries": [DeliveryOut.of(d).model_dump(mode="json") for d in studio.sending.of_episode(episode_id)],
         "jobs": studio.jobs.open_jobs(episode_id),
         "targets": [asdict(target) for target in TARGETS],
+        "ofShow": ShowWordsOut.of(studio.about.of_show(show.id)).model_dump(),
         "usual": asdict(USUAL),
         "sure": SURE,
         "policy": asdict(POLICY),

@@ -3,26 +3,17 @@
 from fastapi import APIRouter
 from fastapi.responses import FileResponse
 
-from pampa.core.deliver.formats import Format
-from pampa.core.deliver.solve import Aim
-from pampa.core.files.tags import Tags
 from pampa.web.routes.deps import Id, WithStudio
-from pampa.web.schemas import DeliveryOut, JobOut, JobStarted, NewDelivery
+from pampa.web.schemas import JobOut, JobStarted
+from pampa.web.sending_schemas import DeliveryOut, LookedOut, NewDeliveries
 
 router = APIRouter(tags=["sending out"])
 
 
 @router.post("/episodes/{episode_id}/deliveries", status_code=202)
-def start_delivery(episode_id: Id, body: NewDelivery, studio: WithStudio) -> JobStarted:
-    """Begin making a file; the job tells how far it is."""
-    show, episode = studio.shows.episode(episode_id)
-    tags = Tags(title=body.title or episode.title, show=show.name, host=show.host,
-                number=body.number if body.number is not None else episode.number, date=body.date)  # fmt: skip
-    job = studio.sending.start(
-        episode_id, fmt=Format(body.kind, body.bits, body.kbit), aim=Aim(body.target_lufs, body.ceiling_dbtp),
-        mono=body.mono, tags=tags,
-    )  # fmt: skip
-    return JobStarted(job=job)
+def start_delivery(episode_id: Id, body: NewDeliveries, studio: WithStudio) -> JobStarted:
+    """Begin making files, all from one render; the job tells how far they are."""
+    return JobStarted(job=studio.sending.start(episode_id, [each.wanted() for each in body.files]))
 
 
 @router.get("/episodes/{episode_id}/deliveries")
@@ -36,6 +27,26 @@ def download(delivery_id: Id, studio: WithStudio) -> FileResponse:
     """The file."""
     path, name = studio.sending.file(delivery_id)
     return FileResponse(path, filename=name)
+
+
+@router.get("/deliveries/{delivery_id}/sheet")
+def read_sheet(delivery_id: Id, studio: WithStudio) -> DeliveryOut:
+    """The delivery sheet of a file."""
+    return DeliveryOut.of(studio.sending.delivery(delivery_id))
+
+
+@router.get("/episodes/{episode_id}/last-look")
+def read_last_look(episode_id: Id, studio: WithStudio) -> LookedOut:
+    """What the last look found when somebody last asked for one."""
+    return LookedOut.of(studio.last_look.last(episode_id), studio.editing.state(episode_id).revision)
+
+
+@router.post("/episodes/{episode_id}/last-look", status_code=202)
+def begin_last_look(episode_id: Id, body: NewDeliveries, studio: WithStudio) -> LookedOut:
+    """Begin to look at the episode as it stands, for the files that are wanted; an event tells the end."""
+    wanted = [(each.name or each.wanted().fmt.kind, each.wanted().aim) for each in body.files]
+    looked = studio.last_look.begin(episode_id, wanted)
+    return LookedOut.of(looked, studio.editing.state(episode_id).revision)
 
 
 @router.get("/episodes/{episode_id}/jobs")
