@@ -327,6 +327,19 @@ def warm() -> None:
     warm_up()
 
 
+@app.command()
+def compare(
+    here: Annotated[Path, typer.Argument(metavar="A")], there: Annotated[Path, typer.Argument(metavar="B")],
+    json: Json = False,
+) -> None:  # fmt: skip
+    """Tell what differs between two files of one programme: figures, what is only in one, what is louder or softer."""
+    with loading():
+        from pampa.cli.comparing import compare_files
+
+    with refusals(as_json=json):
+        raise typer.Exit(compare_files(here, there, as_json=json))
+
+
 def run() -> None:
     """Run a command; what a person can be told is told in a line, never as a trace."""
     from pampa.core.errors import PampaError

@@ -5,6 +5,7 @@ from pathlib import Path
 from typing import Any
 
 from pampa.core.sound import RATE
+from pampa.demo.artwork import artwork
 from pampa.demo.assemble import LENGTH_S, Truth
 from pampa.studio.studio import Studio
 
@@ -19,6 +20,7 @@ def seconds(value: float) -> int:
 def build(studio: Studio, folder: Path, truth: Truth, tell: Callable[[str], None]) -> int:
     """Make the sample show from the files that `assemble` wrote; returns the number of the episode to open."""
     show = studio.shows.make_show(SHOW, HOST)
+    studio.about.change_show(show.id, artwork=studio.about.keep_artwork(artwork()))
     _earlier_episode(studio, show.id, folder)
     episode = studio.shows.make_episode(show.id, "The Pilot Ladder", 12)
     tell("Bringing them in")

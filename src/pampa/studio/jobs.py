@@ -52,6 +52,7 @@ class Jobs:
         self._closing = threading.Event()
 
     def register(self, kind: str, work: Work, ended: Ended = lambda job: None) -> None:
+        assert kind not in self._kinds, f"there are two kinds of job called {kind}"
         self._kinds[kind] = _Kind(work, ended)
 
     def resume(self) -> None:

@@ -78,8 +78,9 @@ class LastLook:
         """Begin to look at the episode as it stands. wanted : names and aims of the files that it is to become."""
         told = [[name, aim.target_lufs, aim.ceiling_dbtp] for name, aim in wanted]
         state = self._editing.state(episode_id)
+        self._finding.of_episode(episode_id)  # begun now, where nobody has looked for any yet
         self._jobs.start("last look", episode_id, "A last look", key=_key(episode_id), wanted=told,
-                         ordered=packed(state))  # fmt: skip
+                         after=self._jobs.open_of(episode_id, "find"), ordered=packed(state))  # fmt: skip
         return self.last(episode_id)
 
     def _look(self, parameters: dict[str, Any], progress: Progress, job_id: int) -> None:

@@ -10,6 +10,7 @@ from pampa.store.media import FOLDERS, Media
 from pampa.studio.about import About
 from pampa.studio.access import Access
 from pampa.studio.checking_up import CheckingUp
+from pampa.studio.comparing import Comparing
 from pampa.studio.desk import Desk
 from pampa.studio.editing import Editing
 from pampa.studio.events import Events
@@ -113,6 +114,10 @@ class Studio:
         self.last_look = LastLook(
             self.jobs, self.events, self.editing, self.listening, self.rendering, self.sounds, self.recordings,
             self.joins, self.finding, self.checking_up, self.likenesses, self.shows, self.about, executor,
+        )  # fmt: skip
+        self.comparing = Comparing(
+            sessions, self.media, self.jobs, self.events, self.editing, self.recordings, self.rendering, self.sending,
+            executor,
         )  # fmt: skip
         self.exchange = Exchange(
             self.media, self.jobs, self.events, self.shows, self.editing, self.recordings, self.listening

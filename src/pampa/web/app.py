@@ -13,6 +13,7 @@ from pampa.studio.studio import Studio
 from pampa.web import errors
 from pampa.web.bounds import Bounds
 from pampa.web.routes import (
+    comparing,
     cutting,
     episodes,
     events,
@@ -65,6 +66,7 @@ def create_app(studio: Studio) -> FastAPI:
     for part in (
         shows,
         episodes,
+        comparing,
         cutting,
         exchange,
         recordings,

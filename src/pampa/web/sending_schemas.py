@@ -8,6 +8,7 @@ from pampa.core.deliver.formats import Format, Kind
 from pampa.core.deliver.notes import MOST
 from pampa.core.deliver.solve import Aim
 from pampa.studio.about import Seen, ShowWords
+from pampa.studio.comparing import Compared
 from pampa.studio.last_look import Looked
 from pampa.studio.sending import Delivery, Wanted
 from pampa.web.schemas import Moment, Told
@@ -167,3 +168,60 @@ class SeenOut(BaseModel):
 class ArtworkOut(BaseModel):
     sha256: str
     findings: list[str]
+
+
+class SideOut(BaseModel):
+    """Something that can be compared: `now`, `file:5` or `version:3`."""
+
+    of: str
+    name: str
+
+
+class NewComparison(BaseModel):
+    here: str = Field(max_length=40, examples=["file:5"])
+    there: str = Field(max_length=40, examples=["now"])
+
+
+class ComparedSideOut(Told):
+    of: str
+    name: str
+    seconds: float
+    lufs: float | None
+    gain_db: float
+
+
+class StretchOut(Told):
+    """What both have: `length_s` seconds from `here_s` of the one and `there_s` of the other on."""
+
+    here_s: float
+    there_s: float
+    length_s: float
+
+
+class DifferenceOut(Told):
+    told: str
+    here_s: float | None
+    there_s: float | None
+
+
+class ComparedOut(BaseModel):
+    """A comparison; `here` is null until there is one. report : all of it as text."""
+
+    waits: bool
+    revision: int | None
+    here: ComparedSideOut | None
+    there: ComparedSideOut | None
+    stretches: list[StretchOut]
+    differences: list[DifferenceOut]
+    report: str
+
+    @classmethod
+    def of(cls, compared: Compared | None, waits: bool) -> "ComparedOut":
+        if compared is None:
+            return cls(waits=waits, revision=None, here=None, there=None, stretches=[], differences=[], report="")
+        return cls(
+            waits=waits, revision=compared.revision, here=ComparedSideOut.model_validate(compared.here),
+            there=ComparedSideOut.model_validate(compared.there), report=compared.report,
+            stretches=[StretchOut.model_validate(each) for each in compared.stretches],
+            differences=[DifferenceOut.model_validate(each) for each in compared.differences],
+        )  # fmt: skip

@@ -6,6 +6,7 @@ from typing import Annotated
 from fastapi import APIRouter, Form, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
+from pampa.core.deliver.chapters import short_clock
 from pampa.core.deliver.targets import TARGETS
 from pampa.core.errors import NotFound
 from pampa.core.files.stalks import CELL, COARSER, LEVELS
@@ -116,6 +117,17 @@ def episode_page(request: Request, episode_id: Id, stage: str, studio: WithStudi
         ],
     }
     return page(request, "episode.html", data=data, show=show, episode=episode, stages=STAGES, stage=stage)
+
+
+@router.get("/deliveries/{delivery_id}/sheet")
+def sheet_page(request: Request, delivery_id: Id, studio: WithStudio) -> HTMLResponse:
+    """The delivery sheet of a file by itself, to be printed."""
+    delivery = studio.sending.delivery(delivery_id)
+    show, episode = studio.shows.episode(delivery.episode_id)
+    length = short_clock(delivery.sheet["duration_s"])
+    return page(
+        request, "sheet.html", delivery=delivery, sheet=delivery.sheet, show=show, episode=episode, length=length
+    )
 
 
 @router.get("/sign-in")

@@ -39,6 +39,7 @@ export const api = {
   post: async (path, body = {}) => parsed(await send("POST", path, { body })),
   patch: async (path, body) => parsed(await send("PATCH", path, { body })),
   put: async (path, body) => parsed(await send("PUT", path, { body })),
+  postBytes: async (path, raw) => parsed(await send("POST", path, { raw })),
   putBytes: async (path, raw, signal) => parsed(await send("PUT", path, { raw, signal })),
   remove: async (path) => parsed(await send("DELETE", path)),
   bytes: (path, signal) => send("GET", path, { signal }),

@@ -15,6 +15,8 @@ export function followElsewhere(page) {
   on("joins", () => page.seams.readJoins());
   on("stems", () => page.places.readStems());
   on("larder", () => { if (page.gather.isView("larder")) page.larder.read(); });
+  on("compared", () => page.compare.read());
+  on("last-look", () => page.lastLook.read());
   on("deliveries", () => { page.sendOut.readDeliveries(); page.next.readSoon(); });
   // Whatever was told while nobody listened.
   source.onopen = () => {

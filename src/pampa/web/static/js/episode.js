@@ -1,11 +1,12 @@
 // The page of one episode: its stores, its canvases, and how both are tied together.
 
+import { mountBands } from "./bands.js";
 import { mountChart } from "./chart.js";
 import { mountCheckup } from "./checkup.js";
 import { RATE } from "./constants.js";
 import { followElsewhere } from "./elsewhere.js";
 import { forGood } from "./for-good.js";
-import { actionFor, KEYS, watchPointer } from "./keys.js";
+import { COMPARE_ACTIONS, actionFor, KEYS, watchPointer } from "./keys.js";
 import { mountLoupe } from "./loupe.js";
 import { MEND_ACTIONS } from "./mend-keys.js";
 import { nextStep } from "./next-step.js";
@@ -37,6 +38,9 @@ import { mend } from "./stage-mend.js";
 import { pickUp } from "./stage-pick-up.js";
 import { places } from "./stage-places.js";
 import { seams } from "./stage-seams.js";
+import { compare } from "./stage-compare.js";
+import { lastLook } from "./stage-last-look.js";
+import { listeners } from "./stage-listeners.js";
 import { sendOut } from "./stage-send-out.js";
 import { stalkStore } from "./stalks.js";
 import { clock, length, level, shortClock } from "./time.js";
@@ -59,6 +63,7 @@ const REDRAWN = [
   "loupe",
   "spectrum",
   "overview",
+  "bands",
   "chart",
   "lining",
   "anchors",
@@ -92,6 +97,7 @@ const itself = {
     if (this.isStage("prune")) this.finds.read();
     if (this.isStage("mend")) window.Alpine.nextTick(() => this.mend.show());
     if (this.isStage("balance")) window.Alpine.nextTick(() => this.balance.show());
+    if (this.isStage("send-out")) window.Alpine.nextTick(() => this.sendOut.show());
     this.transport.toLastPlace();
     window.addEventListener("keydown", (event) => this.pressed(event));
     watchPointer(document);
@@ -139,7 +145,8 @@ const itself = {
   // What a key or a button of the transport does at this stage: a method, the store that it belongs to, and after a
   // colon what it is given.
   act(action) {
-    const here = this.isStage("mend") && action in MEND_ACTIONS ? MEND_ACTIONS[action] : action;
+    const others = this.isStage("mend") ? MEND_ACTIONS : this.isStage("send-out") && this.sendOut.isView("compare") ? COMPARE_ACTIONS : {};
+    const here = action in others ? others[action] : action;
     if (!here) return;
     const [name, argument] = here.split(":");
     const [store, method] = name.includes(".") ? name.split(".") : [null, name];
@@ -168,7 +175,8 @@ const itself = {
     if (name === "balance") window.Alpine.nextTick(() => this.balance.show());
     else this.balance.stopTaken();
     this.finds.draw();
-    if (name === "send-out") window.Alpine.nextTick(() => this.sendOut.drawChart());
+    if (name === "send-out") window.Alpine.nextTick(() => this.sendOut.show());
+    else this.compare.leave();
     if (name === "gather") this.gather.show();
     else if (this.pickUp.micOpen) this.pickUp.closeMic();
     if (name === "mend") { if (this.transport.playing) stage.player.stop(); window.Alpine.nextTick(() => this.mend.show()); }
@@ -246,6 +254,7 @@ function mount(page) {
     onPick: (picked) => page.selection.pick(picked),
   });
   stage.spectrum = mountSpectrum({ canvas: find("voice-spectrum") });
+  stage.bands = mountBands({ canvas: find("bands"), onSeek: (seconds, there) => page.compare.seek(seconds, there) });
   stage.chart = mountChart({ canvas: find("chart"), onGo: (place) => { page.go("prune"); page.transport.goTo(place); } });
   stage.player = makePlayer({
     address: ({ speed, treated, only, gain, openSeam, without, instead, taken, piece }, query) => {
@@ -308,6 +317,9 @@ document.addEventListener("alpine:init", () => {
     peaks: peaks(page),
     music: music(page, data, stage),
     sendOut: sendOut(page, data, stage),
+    compare: compare(page, stage),
+    lastLook: lastLook(page),
+    listeners: listeners(page, data),
   });
   Alpine.data("episodePage", () => page);
 });

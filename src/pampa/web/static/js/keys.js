@@ -45,7 +45,7 @@ export const KEYS = [
   { keys: "1", does: "transport.asRecorded", what: "Hear as recorded" },
   { keys: "2", does: "transport.asTreated", what: "Hear as treated" },
   { keys: "3", does: "transport.takenAway", what: "Hear what is taken away (in Mend and Balance)" },
-  { keys: "A", match: "a", does: "recipes.toggle", what: "Hold a voice as it is set; then hear one setting, and the other" },
+  { keys: "A", match: "a", does: "recipes.toggle", what: "Hold a voice as it is set; from one setting, or state, to the other" },
   { keys: "Shift 1 … 9", match: "Shift+1", does: "recipes.byNumber:1", what: "Treat the chosen voice by a kept recipe" },
   ...[2, 3, 4, 5, 6, 7, 8, 9].map((n) => ({ keys: "", match: `Shift+${n}`, does: `recipes.byNumber:${n}`, listed: false })),
   { keys: "+", match: "+", also: "=", does: "transport.finer", what: "Fewer seconds on a line" },
@@ -56,6 +56,9 @@ export const KEYS = [
   { keys: "Ctrl Shift Z", match: "Ctrl+Shift+Z", also: "Ctrl+y", does: "episode.redo", what: "Redo" },
   { keys: "?", match: "?", does: "toggleHelp", what: "Show these keys" },
 ];
+
+// What keys do while two states are compared.
+export const COMPARE_ACTIONS = { "transport.play": "compare.play", "recipes.toggle": "compare.swap" };
 
 const nameOf = (event) => {
   // What Shift makes of a digit hangs on the keyboard's layout.

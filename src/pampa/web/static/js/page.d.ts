@@ -24,6 +24,9 @@ import type { mend } from "./stage-mend.js";
 import type { pickUp } from "./stage-pick-up.js";
 import type { places } from "./stage-places.js";
 import type { seams } from "./stage-seams.js";
+import type { compare } from "./stage-compare.js";
+import type { lastLook } from "./stage-last-look.js";
+import type { listeners } from "./stage-listeners.js";
 import type { sendOut } from "./stage-send-out.js";
 
 export interface Stores {
@@ -57,6 +60,9 @@ export interface Stores {
   peaks: ReturnType<typeof peaks>;
   music: ReturnType<typeof music>;
   sendOut: ReturnType<typeof sendOut>;
+  compare: ReturnType<typeof compare>;
+  lastLook: ReturnType<typeof lastLook>;
+  listeners: ReturnType<typeof listeners>;
 }
 
 /** What any store may say or ask of the page itself. */

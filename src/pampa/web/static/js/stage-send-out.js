@@ -1,29 +1,74 @@
-// Send out: targets, formats, and the files made.
+// Send out: which files are wanted, and those that were made.
 
 import { api } from "./api.js";
 import { RATE } from "./constants.js";
+import { remember, remembered } from "./remembered.js";
 import { level, localMinute, signed } from "./time.js";
 
-const RATES = { false: [96, 128, 160, 192, 256, 320], true: [48, 64, 80, 96, 128, 160] };
+const VIEWS = { look: "Last look", listeners: "For listeners", files: "Files", compare: "Compare" };
+const RATES = {
+  mp3: { false: [96, 128, 160, 192, 256, 320], true: [48, 64, 80, 96, 128, 160] },
+  m4a: { false: [96, 128, 192, 256], true: [48, 64, 80, 128] },
+  opus: { false: [64, 96, 128, 192], true: [32, 48, 64, 96] },
+};
+const USUAL_KBIT = { mp3: { false: 160, true: 96 }, m4a: { false: 128, true: 80 }, opus: { false: 96, true: 48 } };
+const NAMES = { mp3: "MP3", m4a: "AAC", opus: "Opus", ogg: "Vorbis", wav: "WAV", flac: "FLAC" };
+const FIXED = [
+  { value: "mp3-v2", name: "MP3, variable, best" },
+  { value: "mp3-v4", name: "MP3, variable" },
+  { value: "ogg-v5", name: "Vorbis" },
+  { value: "ogg-v8", name: "Vorbis, best" },
+  { value: "flac-16", name: "FLAC, 16 bit" },
+  { value: "flac-24", name: "FLAC, 24 bit" },
+  { value: "wav-16", name: "WAV, 16 bit" },
+  { value: "wav-24", name: "WAV, 24 bit" },
+  { value: "wav-24-broadcast", name: "WAV, 24 bit, broadcast" },
+  { value: "wav-32", name: "WAV, 32 bit float" },
+];
+const MONO_LU = 3;
+const USUAL = { name: "", kind: "mp3", bits: 24, kbit: 160, quality: null, rate: 48000, broadcast: false, target_lufs: -16,
+  ceiling_dbtp: -1, mono: false, ticked: true };
+
+// A file's format as one word, and back.
+const valueOf = ({ kind, bits, kbit, quality, broadcast, mono }) =>
+  quality !== null ? `${kind}-v${quality}` : kind in RATES ? `${kind}-${kbit ?? USUAL_KBIT[kind][mono]}`
+    : `${kind}-${bits}${broadcast ? "-broadcast" : ""}`;
+function formatOf(value) {
+  const [kind, size, broadcast] = value.split("-");
+  const none = { kind, bits: 24, kbit: null, quality: null, broadcast: false };
+  if (size.startsWith("v")) return { ...none, quality: Number(size.slice(1)) };
+  return kind in RATES ? { ...none, kbit: Number(size) } : { ...none, bits: Number(size), broadcast: broadcast === "broadcast" };
+}
 
 /** @param {import("./page.js").Page} page */
 export function sendOut(page, data, stage) {
-  const { choices, targets } = data;
-  const target = choices.target_lufs ?? -16;
+  const { choices, targets, ofShow } = data;
+  // What was chosen for this episode before there were sets.
+  const once = Object.fromEntries(Object.entries(choices).filter(([name]) => name in USUAL));
+  const wanted = ofShow.wanted.length ? ofShow.wanted : [{ ...USUAL, ...once }];
+  let keeping = 0;
   return {
+    view: remembered("send-view", "look"),
+    views: Object.keys(VIEWS),
+    viewName: (view) => VIEWS[view],
+    isView(view) { return this.view === view; },
+    setView(view) {
+      this.view = view;
+      remember("send-view", view);
+      window.Alpine.nextTick(() => this.show());
+    },
+    show() {
+      this.drawChart();
+      if (this.view === "look") page.lastLook.show();
+      if (this.view === "listeners") page.listeners.show();
+      if (this.view === "compare") page.compare.show();
+      else page.compare.leave();
+    },
+
     deliveries: data.deliveries,
     targets,
-    plan: {
-      target_lufs: target,
-      ceiling_dbtp: choices.ceiling_dbtp ?? -1,
-      mono: choices.mono ?? false,
-      kind: choices.kind ?? "mp3",
-      bits: choices.bits ?? 24,
-      kbit: choices.kbit ?? 160,
-      title: data.episode.title,
-      number: data.episode.number,
-      date: choices.date || new Date().toISOString().slice(0, 10),
-    },
+    wanted,
+    chosen: 0,
     isIdent: data.isIdent,
     making: null,
     opened: null,
@@ -34,6 +79,47 @@ export function sendOut(page, data, stage) {
         page.say("The ident is being made; it comes into the larder.");
       });
     },
+
+    // -- the set of wanted files -------------------------------------------------------------------------
+
+    get plan() { return this.wanted[this.chosen] ?? USUAL; },
+    isChosen(index) { return this.chosen === index; },
+    choose(index) { this.chosen = index; page.loudness.tuneListening(); this.drawChart(); },
+    change(change) {
+      this.wanted = this.wanted.map((file, n) => (n === this.chosen ? { ...file, ...change } : file));
+      this.keep();
+      page.loudness.tuneListening();
+      this.drawChart();
+    },
+    toggle(index) {
+      this.wanted = this.wanted.map((file, n) => (n === index ? { ...file, ticked: !file.ticked } : file));
+      this.keep();
+    },
+    another() {
+      this.wanted = [...this.wanted, { ...this.plan, ticked: true }];
+      this.chosen = this.wanted.length - 1;
+      this.keep();
+    },
+    dropFile(index) {
+      this.wanted = this.wanted.filter((_file, n) => n !== index);
+      this.chosen = Math.min(this.chosen, this.wanted.length - 1);
+      this.keep();
+    },
+    // The set is kept with the show, a moment after the last change.
+    keep() {
+      clearTimeout(keeping);
+      keeping = setTimeout(() => page.attempt(() => api.patch(`/api/shows/${data.show.id}/listeners`, { wanted: this.named })), 300);
+    },
+    get named() { return this.wanted.map((file) => ({ ...file, name: this.placeOf(file) })); },
+    placeOf(file) {
+      const found = targets.find((target) => target.lufs === file.target_lufs && target.mono === file.mono);
+      return found ? found.name : `${level(file.target_lufs)} LUFS`;
+    },
+    formatName(file) {
+      const fixed = FIXED.find((entry) => entry.value === valueOf(file));
+      const rate = file.rate === 48000 ? "" : ", 44.1 kHz";
+      return (fixed ? fixed.name : `${NAMES[file.kind]}, ${file.kbit ?? USUAL_KBIT[file.kind][file.mono]} kbit/s`) + rate;
+    },
     get targetName() {
       const found = targets.findIndex((candidate) => candidate.lufs === this.plan.target_lufs && candidate.mono === this.plan.mono);
       return found < 0 ? "free" : String(found);
@@ -41,33 +127,35 @@ export function sendOut(page, data, stage) {
     isTarget(index) { return this.targetName === String(index); },
     chooseTarget(event) {
       const found = targets[Number(event.target.value)];
-      if (!found) return;
-      this.plan.target_lufs = found.lufs;
-      this.plan.mono = found.mono;
-      this.fixRate();
-      page.loudness.tuneListening();
-      this.drawChart();
+      if (found) this.change({ target_lufs: found.lufs, ...this.channels(found.mono) });
     },
-    setTarget(event) { this.plan.target_lufs = Number(event.target.value); page.loudness.tuneListening(); this.drawChart(); },
-    setMono(event) { this.plan.mono = event.target.value === "mono"; this.fixRate(); },
+    setTarget(event) { this.change({ target_lufs: page.balance.within(event.target, -40, -5) }); },
+    setCeiling(event) { this.change({ ceiling_dbtp: page.balance.within(event.target, -9, 0) }); },
+    setMono(event) { this.change(this.channels(event.target.value === "mono")); },
+    // As many kbit/s as are usual for so many channels, where the others do not have them.
+    channels(mono) {
+      const { kind, kbit } = this.plan;
+      return { mono, kbit: kbit === null || RATES[kind][mono].includes(kbit) ? kbit : USUAL_KBIT[kind][mono] };
+    },
     get channelsValue() { return this.plan.mono ? "mono" : "stereo"; },
-    get rates() { return RATES[this.plan.mono]; },
-    fixRate() { if (!this.rates.includes(this.plan.kbit)) this.plan.kbit = this.plan.mono ? 96 : 160; },
-    get isMp3() { return this.plan.kind === "mp3"; },
-    get formatValue() { return this.isMp3 ? `mp3-${this.plan.kbit}` : `${this.plan.kind}-${this.plan.bits}`; },
-    chooseFormat(event) {
-      const [kind, size] = event.target.value.split("-");
-      this.plan.kind = kind;
-      if (kind === "mp3") this.plan.kbit = Number(size);
-      else this.plan.bits = Number(size);
+    get formats() {
+      const rated = Object.keys(RATES).flatMap((kind) => RATES[kind][this.plan.mono].map((kbit) => (
+        { value: `${kind}-${kbit}`, name: `${NAMES[kind]}, ${kbit} kbit/s` })));
+      return [...rated, ...FIXED];
     },
-    rateValue: (kbit) => `mp3-${kbit}`,
-    rateName: (kbit) => `MP3, ${kbit} kbit/s`,
+    isFormat(format) { return format.value === valueOf(this.plan); },
+    chooseFormat(event) {
+      const format = formatOf(event.target.value);
+      this.change({ ...format, rate: format.kind === "opus" ? 48000 : this.plan.rate });
+    },
+    get hasRates() { return this.plan.kind !== "opus"; },
+    setRate(event) { this.change({ rate: Number(event.target.value) }); },
+    get ticked() { return this.named.filter((file) => file.ticked); },
+    get makeText() { return this.ticked.length === 1 ? "Make the file" : `Make ${this.ticked.length} files`; },
     send() {
       return page.attempt(async () => {
-        const started = await api.post(`/api/episodes/${page.episode.id}/deliveries`, {
-          ...this.plan, number: this.plan.number === "" ? null : this.plan.number, kbit: this.isMp3 ? this.plan.kbit : null,
-        });
+        const started = await api.post(`/api/episodes/${page.episode.id}/deliveries`, { files: this.ticked });
+        this.setView("files");
         if (this.making === null) this.making = { id: started.job, doing: "Starting", share: 0 };
       });
     },
@@ -76,6 +164,18 @@ export function sendOut(page, data, stage) {
       this.making = ["waiting", "running"].includes(job.state) ? job : null;
     },
     stopMaking() { return page.jobs.cancel(this.making); },
+    get needs() {
+      const short = this.shortOf(this.plan);
+      return short === null ? "" : signed(short);
+    },
+    // What the episode lacks to a target, in dB. Talk from the middle reads 3 LU less as one channel.
+    shortOf(file) {
+      const now = page.loudness.measured.loudness;
+      return !now || now.integrated_lufs === null ? null : file.target_lufs - now.integrated_lufs + (file.mono ? MONO_LU : 0);
+    },
+
+    // -- files that were made ----------------------------------------------------------------------------
+
     async readDeliveries() {
       const before = this.deliveries.length;
       this.deliveries = await api.get(`/api/episodes/${page.episode.id}/deliveries`).catch(() => this.deliveries);
@@ -83,6 +183,8 @@ export function sendOut(page, data, stage) {
       this.drawChart();
     },
     fileAddress: (delivery) => `/api/deliveries/${delivery.id}/file`,
+    sheetAddress: (delivery) => `/deliveries/${delivery.id}/sheet`,
+    sheetData: (delivery) => `/api/deliveries/${delivery.id}/sheet`,
     toggleSheet(delivery) { this.opened = this.opened === delivery.id ? null : delivery.id; this.drawChart(); },
     isOpened(delivery) { return this.opened === delivery.id; },
     outcome: (delivery) => (delivery.sheet.met ? "on target" : "not on target"),
@@ -105,11 +207,6 @@ export function sendOut(page, data, stage) {
     get chartTitle() {
       const file = this.deliveries.find((delivery) => delivery.id === this.opened);
       return file ? `${file.name}, measured` : "The episode as it stands, brought to the target";
-    },
-    get needs() {
-      const now = page.loudness.measured.loudness;
-      if (!now || now.integrated_lufs === null) return "";
-      return signed(this.plan.target_lufs - now.integrated_lufs);
     },
   };
 }
