@@ -2,7 +2,9 @@
 
 import json
 import os
-from collections.abc import Callable
+import shutil
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from dataclasses import asdict
 from pathlib import Path
 from typing import TypeVar
@@ -10,8 +12,12 @@ from typing import TypeVar
 from rich.console import Console
 
 from pampa.cli.bar import Told, bar
+from pampa.core.errors import PampaError
 from pampa.studio.backups import Backup, back_up, restore
 from pampa.studio.doctor import examine_data
+from pampa.studio.recordings import GONE
+from pampa.studio.settings import Settings
+from pampa.studio.studio import Studio
 
 console = Console(highlight=False)
 Result = TypeVar("Result")
@@ -36,6 +42,52 @@ def _kept(sentence: str, work: Callable[[Told], Backup], *, as_json: bool) -> in
         for name in kept.missing:
             console.print(f"Missing or damaged: {name}")
     return 3 if kept.missing else 0
+
+
+def lay_up_episode(data: Path, episode: int, to: Path, *, as_json: bool) -> int:
+    """Lay an episode up into a folder; 0, or 3 if originals were missing, which are told."""
+    if not to.is_dir():
+        raise PampaError(f"There is no folder {to}. Nothing was written.")
+    with _opened(data) as studio:
+        before = {each.name for each in studio.laying_up.all()}
+        studio.laying_up.begin(episode, free=False)
+        studio.jobs.wait()
+        made = next((each for each in studio.laying_up.all() if each.name not in before), None)
+        if made is None:
+            raise PampaError(f"Episode {episode} could not be laid up. Nothing was changed; look at it in Pampa.")
+        shutil.move(studio.laying_up.path(made.name), to / made.name)
+    if as_json:
+        print(json.dumps({**asdict(made), "file": str(to / made.name)}))
+    else:
+        console.print(f"{made.title} is laid up in {to / made.name}: {made.size / 1e6:,.0f} MB.")
+        for name in made.missing:
+            console.print(f"Missing: {name}")
+    return 3 if made.missing else 0
+
+
+def bring_back_episode(data: Path, archive: Path, *, as_json: bool) -> int:
+    """Take a laid-up episode in; 0, or 3 if something was missing in it, which is told."""
+    if not archive.is_file():
+        raise PampaError(f"There is no file {archive}. Nothing was changed.")
+    with _opened(data) as studio:
+        episode = studio.bringing_back.bring_back(archive)
+        missing = [row.name for row in studio.recordings.of_episode(episode.id, gone=True) if row.state == GONE]
+    if as_json:
+        print(json.dumps({"episode": episode.id, "title": episode.title, "missing": missing}))
+    else:
+        console.print(f"{episode.title} is back as episode {episode.id} of this data folder.")
+        for name in missing:
+            console.print(f"Missing: {name}")
+    return 3 if missing else 0
+
+
+@contextmanager
+def _opened(data: Path) -> Iterator[Studio]:
+    studio = Studio(Settings(data=data))
+    try:
+        yield studio
+    finally:
+        studio.close()
 
 
 def examine_folder(data: Path, *, as_json: bool) -> int:

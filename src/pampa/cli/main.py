@@ -107,6 +107,27 @@ def restore(
 
 
 @app.command()
+def lay_up(
+    episode: Annotated[int, typer.Argument(help="Its number, as in the address of its page.")],
+    to: Annotated[Path, typer.Argument(metavar="DIR")], data: DataFolder = DATA / "studio", json: Json = False,
+) -> None:  # fmt: skip
+    """Put all of an episode into one archive in a folder, for another Pampa or for later. Ends with 0, or 2."""
+    from pampa.cli.keeping import lay_up_episode
+
+    raise typer.Exit(lay_up_episode(data, episode, to, as_json=json))
+
+
+@app.command()
+def bring_back(
+    archive: Annotated[Path, typer.Argument(metavar="ZIP")], data: DataFolder = DATA / "studio", json: Json = False
+) -> None:
+    """Take a laid-up episode in. Ends with 0; 3 when originals are missing in it, which are named; or 2."""
+    from pampa.cli.keeping import bring_back_episode
+
+    raise typer.Exit(bring_back_episode(data, archive, as_json=json))
+
+
+@app.command()
 def doctor(data: DataFolder = DATA / "studio", json: Json = False) -> None:
     """Look over database, originals and disk, in plain words. Changes nothing.
 

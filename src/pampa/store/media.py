@@ -10,7 +10,7 @@ from pampa.core.faults import fault_point
 from pampa.core.files.room import require_room
 from pampa.core.files.whole import MAKING, sync_folder, whole
 
-FOLDERS = ("originals", "uploads", "conformed", "treated", "deliveries")
+FOLDERS = ("originals", "uploads", "conformed", "treated", "deliveries", "laid-up")
 
 
 class Media:

@@ -60,7 +60,7 @@ def back_up(data: Path, to: Path, told: Told = lambda doing, share: None) -> Bac
         with closing(sqlite3.connect(fresh)) as copy:
             copy.execute("DELETE FROM uploads")  # their bytes are not taken along
             copy.commit()
-        files = list(_files_of(fresh))
+        files = [*_files_of(fresh), *_laid_up_in(data)]
         lacking = [file for file in files if not (to / file.place).exists() and (data / file.place).exists()]
         require_room(to, sum((data / file.place).stat().st_size for file in lacking))
         missing = [file.name for file in files if not (to / file.place).exists() and not (data / file.place).exists()]
@@ -94,7 +94,7 @@ def restore(backup: Path, data: Path, told: Told = lambda doing, share: None) ->
         with disk_errors():
             making.mkdir(mode=0o700, parents=True)
             copy_database(backup / DATABASE, making / DATABASE)
-            files = list(_files_of(making / DATABASE))
+            files = [*_files_of(making / DATABASE), *_laid_up_in(backup)]
             require_room(making, sum(_size(backup / file.place) for file in files))
             missing = []
             for n, file in enumerate(files):
@@ -121,6 +121,12 @@ def _files_of(database: Path) -> Iterator[_File]:
             yield _File(original_in(Path(), sha256, suffix), name, sha256)
         for episode, file, name in copy.execute("SELECT episode_id, file, name FROM deliveries"):
             yield _File(Path("deliveries") / str(episode) / file, name, "")
+
+
+def _laid_up_in(folder: Path) -> Iterator[_File]:
+    """Archives of episodes: those that were freed are nowhere else."""
+    for path in sorted((folder / "laid-up").glob("*.zip")):
+        yield _File(path.relative_to(folder), path.name, "")
 
 
 def _copied(path: Path, to: Path, sha256: str) -> bool:

@@ -225,7 +225,7 @@ class Editing:
             .order_by(Snapshot.position.desc())
             .limit(1)
         )
-        if snapshot and snapshot.position > in_memory:
+        if snapshot and snapshot.position >= in_memory:  # one of position 0 is what an episode was brought back as
             return snapshot.position, decode(plain_document(snapshot.document))
         return (in_memory, self._documents[episode.id, in_memory]) if in_memory else (0, Document())
 

@@ -170,6 +170,14 @@ class Jobs:
         told = [{**as_dict(job), **_shown(self._unwritten.get(job.id, {}))} for job in jobs]
         return [job for job in told if job["state"] in OPEN]
 
+    def told(self, job_id: int) -> dict[str, Any]:
+        """A job, also one that has ended."""
+        with self._sessions() as session:
+            job = session.get(Job, job_id)
+        if job is None:
+            raise NotFound("There is no such job any more.")
+        return as_dict(job)
+
     def wait(self, timeout: float = 120) -> None:
         """Wait until nothing runs: for tests and the demo."""
         deadline = threading.Event()

@@ -15,7 +15,7 @@ from sqlalchemy.orm import Session
 
 from pampa.core.errors import EditRefused, NotFound
 from pampa.core.faults import fault_point
-from pampa.core.files.room import bytes_under
+from pampa.core.files.room import bytes_under, free_bytes
 from pampa.core.files.whole import MAKING
 from pampa.store.database import Sessions
 from pampa.store.media import Media
@@ -63,6 +63,27 @@ class Freed:
     deliveries: int
 
 
+@dataclass(frozen=True)
+class TakenByEpisode:
+    """Bytes of an episode: originals, working copies, and files that went out. Some may serve other episodes too."""
+
+    episode: int
+    show: int
+    originals: int
+    working: int
+    files: int
+
+
+@dataclass(frozen=True)
+class Taken:
+    """Bytes on the disk. caches : treated sound, made again at any time. laid_up : archives."""
+
+    episodes: list[TakenByEpisode]
+    caches: int
+    laid_up: int
+    free: int
+
+
 class Space:
     """The disk under one data folder."""
 
@@ -96,7 +117,7 @@ class Space:
         for path in (self._media.root / "uploads").iterdir():
             if path.name not in waiting:
                 _remove(path)
-        for folder in ("conformed", "treated", "deliveries", "originals"):
+        for folder in ("conformed", "treated", "deliveries", "originals", "laid-up"):
             for path in (self._media.root / folder).rglob("*"):
                 if _half_made(path.name):
                     _remove(path)
@@ -118,6 +139,39 @@ class Space:
                 self.trim()
             except OSError:
                 log.exception("the cache could not be trimmed")
+
+    # -- what takes room -----------------------------------------------------------------------------------
+
+    def taken(self) -> Taken:
+        """What each episode takes, and what can be made again at any time."""
+        with self._sessions() as session:
+            episodes = {e.id: e for e in session.scalars(select(Episode))}
+            recordings = session.scalars(select(Recording).where(Recording.state != GONE)).all()
+        originals: dict[int, set[Path]] = {}
+        conformed: dict[int, set[Path]] = {}
+        for recording in recordings:
+            original = self._media.original(recording.sha256, recording.suffix)
+            originals.setdefault(recording.episode_id, set()).add(original)
+            conformed.setdefault(recording.episode_id, set()).add(self._media.conformed(conformed_key(recording)))
+        rows = [
+            TakenByEpisode(
+                number, episode.show_id,
+                sum(path.stat().st_size for path in originals.get(number, ()) if path.exists()),
+                sum(bytes_under(path) for path in conformed.get(number, ())),
+                bytes_under(self._media.root / "deliveries" / str(number)),
+            )
+            for number, episode in episodes.items()
+        ]  # fmt: skip
+        return Taken(rows, bytes_under(self._media.root / "treated"), bytes_under(self._media.root / "laid-up"),
+                     free_bytes(self._media.root))  # fmt: skip
+
+    def empty_caches(self) -> int:
+        """Delete all treated sound; it is made again where it is heard. Returns the bytes that this freed."""
+        folder = self._media.root / "treated"
+        size = bytes_under(folder)
+        for each in folder.iterdir():
+            shutil.rmtree(each, ignore_errors=True)
+        return size
 
     # -- deleting for good -----------------------------------------------------------------------------------
 

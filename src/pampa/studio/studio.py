@@ -9,6 +9,7 @@ from pampa.store.database import close_database, open_database
 from pampa.store.media import FOLDERS, Media
 from pampa.studio.about import About
 from pampa.studio.access import Access
+from pampa.studio.bringing_back import BringingBack
 from pampa.studio.checking_up import CheckingUp
 from pampa.studio.comparing import Comparing
 from pampa.studio.desk import Desk
@@ -21,6 +22,7 @@ from pampa.studio.jobs import Jobs
 from pampa.studio.joins import Joins
 from pampa.studio.larder import Larder
 from pampa.studio.last_look import LastLook
+from pampa.studio.laying_up import LayingUp
 from pampa.studio.likenesses import Likenesses
 from pampa.studio.lining_up import LiningUp
 from pampa.studio.listening import Listening
@@ -123,6 +125,8 @@ class Studio:
             self.media, self.jobs, self.events, self.shows, self.editing, self.recordings, self.listening
         )
         self.space = Space(sessions, self.media, self.editing, self.sounds, self.events, settings.cache_bytes)
+        self.laying_up = LayingUp(sessions, self.media, self.jobs, self.shows, self.editing, self.exchange, self.space)
+        self.bringing_back = BringingBack(sessions, self.media)
         self.space.begin()
         self.jobs.resume()
         self.uploads.finish_all()

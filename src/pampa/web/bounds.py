@@ -15,7 +15,7 @@ def largest_body(method: str, path: str) -> int:
     """How many bytes a request may carry."""
     if path == "/api/artworks":
         return LARGEST_PIECE
-    if method == "PUT" and path.startswith("/api/uploads/"):
+    if method == "PUT" and path.startswith(("/api/uploads/", "/api/laid-up/")):
         return LARGEST_PIECE
     return LARGEST_FILE if path.endswith(("/cut", "/markers")) else LARGEST
 

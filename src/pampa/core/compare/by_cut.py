@@ -11,6 +11,8 @@ from pampa.core.timeline.versions import compare
 
 BRIDGED_S = 0.05
 MOVED_S = 0.05
+JUST_S = 0.001
+"""Just before a seam: what is missing begins in the other where that ends."""
 TOLD = 3
 """Settings of a voice that are named; the rest is counted."""
 
@@ -62,10 +64,10 @@ def _seams(here: Document, there: Document, stretches: Sequence[Stretch]) -> Ite
     for seam in told.only_here:
         verb = "Taken out" if seam.closed else "Cleared"
         at = seam.at / RATE
-        yield Difference(f"{verb}: {seam.length / RATE:.1f} s", place_there(back, at), at)
+        yield Difference(f"{verb}: {seam.length / RATE:.1f} s", place_there(back, at - JUST_S), at)
     for seam in told.only_there:
         at = seam.at / RATE
-        yield Difference(f"Put back: {seam.length / RATE:.1f} s", at, place_there(stretches, at))
+        yield Difference(f"Put back: {seam.length / RATE:.1f} s", at, place_there(stretches, at - JUST_S))
 
 
 def _tracks(here: Document, there: Document, stretches: Sequence[Stretch]) -> Iterator[Difference]:

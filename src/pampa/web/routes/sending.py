@@ -55,6 +55,12 @@ def list_jobs(episode_id: Id, studio: WithStudio) -> list[JobOut]:
     return [JobOut(**job) for job in studio.jobs.open_jobs(episode_id)]
 
 
+@router.get("/jobs/{job_id}")
+def read_job(job_id: Id, studio: WithStudio) -> JobOut:
+    """A job, also one that has ended."""
+    return JobOut(**studio.jobs.told(job_id))
+
+
 @router.post("/jobs/{job_id}/cancel", status_code=204)
 def cancel_job(job_id: Id, studio: WithStudio) -> None:
     """Stop a job soon."""

@@ -1,11 +1,68 @@
-"""Deleting for good: what it would free, and doing it."""
+"""Room on the disk: what takes it, episodes laid up and brought back, and deleting for good."""
 
-from fastapi import APIRouter
+from typing import Annotated
+
+from fastapi import APIRouter, Body
+from fastapi.responses import FileResponse
 
 from pampa.web.recording_schemas import FreedOut
-from pampa.web.routes.deps import Id, WithStudio
+from pampa.web.routes.deps import Frame, Id, WithStudio
+from pampa.web.schemas import EpisodeOut, JobStarted
+from pampa.web.space_schemas import BytesOut, LaidUpOut, LayUp, TakenOut
 
 router = APIRouter(tags=["space"])
+LARGEST_PIECE = 32 << 20
+
+
+@router.get("/space")
+def space(studio: WithStudio) -> TakenOut:
+    """What takes room on the disk, by episode, and what can be made again at any time."""
+    return TakenOut.model_validate(studio.space.taken())
+
+
+@router.post("/space/empty")
+def empty_caches(studio: WithStudio) -> BytesOut:
+    """Delete treated sound; it is made again where it is heard."""
+    return BytesOut(bytes=studio.space.empty_caches())
+
+
+@router.post("/episodes/{episode_id}/lay-up", status_code=202)
+def lay_up(episode_id: Id, body: LayUp, studio: WithStudio) -> JobStarted:
+    """Begin to put all of an episode into one archive; with `free`, what it takes here is deleted afterwards."""
+    return JobStarted(job=studio.laying_up.begin(episode_id, free=body.free))
+
+
+@router.get("/laid-up")
+def laid_up(studio: WithStudio) -> list[LaidUpOut]:
+    """Archives that lie here, the latest first."""
+    return [LaidUpOut.model_validate(each) for each in studio.laying_up.all()]
+
+
+@router.get("/laid-up/{name}", response_class=FileResponse)
+def download_laid_up(name: str, studio: WithStudio) -> FileResponse:
+    """An archive."""
+    return FileResponse(studio.laying_up.path(name), filename=name)
+
+
+@router.put("/laid-up/{name}")
+def send_laid_up(
+    name: str, studio: WithStudio, offset: Frame,
+    piece: Annotated[bytes, Body(media_type="application/octet-stream", max_length=LARGEST_PIECE)], last: bool = False,
+) -> BytesOut:  # fmt: skip
+    """Send the next piece of an archive from elsewhere; answers how many bytes have arrived."""
+    return BytesOut(bytes=studio.laying_up.receive(name, offset, piece, last=last))
+
+
+@router.post("/laid-up/{name}/bring-back", status_code=201)
+def bring_back(name: str, studio: WithStudio) -> EpisodeOut:
+    """Take a laid-up episode in, as a new episode of the show of that name. The archive stays."""
+    return EpisodeOut.of(studio.bringing_back.bring_back(studio.laying_up.path(name)))
+
+
+@router.delete("/laid-up/{name}", status_code=204)
+def let_go(name: str, studio: WithStudio) -> None:
+    """Delete an archive for good."""
+    studio.laying_up.let_go(name)
 
 
 @router.get("/recordings/{recording_id}/space")

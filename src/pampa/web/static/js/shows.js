@@ -2,6 +2,7 @@
 
 import { api } from "./api.js";
 import { desk, nextTitle } from "./desk.js";
+import { disk } from "./disk.js";
 import { forGood } from "./for-good.js";
 
 const data = JSON.parse(document.getElementById("page-data").textContent);
@@ -13,7 +14,8 @@ const shows = {
   name: "",
   host: "",
   problem: "",
-  desk: null, // comes with the page
+  desk: null, // these two come with the page
+  disk: null,
   get hasArchived() { return this.archived.shows.length + this.archived.episodes.length > 0; },
   get isEmpty() { return this.shows.length === 0; },
 
@@ -90,6 +92,6 @@ const shows = {
 
 document.addEventListener("alpine:init", () => {
   const page = window.Alpine.reactive(shows);
-  Object.assign(page, { desk: desk(page, data), forGood: forGood(page, (kind, id) => page.gone(kind, id)) });
+  Object.assign(page, { desk: desk(page, data), disk: disk(page), forGood: forGood(page, (kind, id) => page.gone(kind, id)) });
   window.Alpine.data("showsPage", () => page);
 });
