@@ -91,6 +91,31 @@ def work_a_while(data, sound, acknowledged):
     studio.close()
 
 
+def lay_up_and_bring_back(data):
+    """The episode there is laid up and freed, and then brought back."""
+    studio = open_studio(data)
+    studio.laying_up.begin(1, free=True)
+    studio.jobs.wait()
+    [archive] = studio.laying_up.all()
+    studio.bringing_back.bring_back(studio.laying_up.path(archive.name))
+    studio.close()
+
+
+def look_for_the_talk(data, found):
+    """Open the folder again, let it finish; then how many frames of talk each episode has, and each archive."""
+    studio = open_studio(data)
+    studio.jobs.wait()
+    told = {"half": [str(p) for p in data.rglob("*") if ".making" in p.name], "frames": [], "archives": 0}
+    for archive in studio.laying_up.all():
+        studio.bringing_back.bring_back(studio.laying_up.path(archive.name))
+        told["archives"] += 1
+    for episode in studio.shows.episodes(1):
+        heard = studio.listening.sound(episode.id, start=0, frames=48_000)
+        told["frames"].append([studio.editing.state(episode.id).document.length, bool(heard.sound.any())])
+    studio.close()
+    Path(found).write_text(json.dumps(told))
+
+
 def look(data, found):
     """Open the folder again, let it finish what was begun, and write down what is there."""
     studio = open_studio(data)

@@ -7,8 +7,17 @@ from sqlalchemy import text
 
 from pampa.store.database import MIGRATIONS, Sessions, engine_for, known_states, open_database
 from pampa.store.models import Show
-from tests.conftest import write_talk
-from tests.trust.scenario import EDITS, look, noted, start, was_killed, work_a_while
+from tests.conftest import linked_copy, write_talk
+from tests.trust.scenario import (
+    EDITS,
+    lay_up_and_bring_back,
+    look,
+    look_for_the_talk,
+    noted,
+    start,
+    was_killed,
+    work_a_while,
+)  # fmt: skip
 
 SECONDS = 2
 SHARES = 4
@@ -106,3 +115,19 @@ def make_old(path, state):
         config.attributes["connection"] = connection
         command.upgrade(config, state)
         connection.execute(text("INSERT INTO shows VALUES (1, 'Slack Water', 'Marisol Vey', 0, '2026-01-01')"))
+
+
+@pytest.mark.parametrize("share", range(2))
+def test_a_kill_while_an_episode_is_laid_up_freed_and_brought_back_loses_nothing(tmp_path, two_people_data, share):
+    linked_copy(two_people_data, tmp_path / "whole")
+    points = passed(lay_up_and_bring_back, tmp_path / "whole", tmp_path=tmp_path)
+    assert {"whole", "laid-up", "delete", "brought-originals", "commit"} <= {point.split(":")[0] for point in points}
+    for n, point in enumerate(points[share::2]):
+        data, found = tmp_path / f"{n}-data", tmp_path / f"{n}-found"
+        linked_copy(two_people_data, data)
+        start(lay_up_and_bring_back, data, fault=point)
+        assert start(look_for_the_talk, data, found) == 0, f"after a kill at {point} the folder does not open"
+        told = json.loads(found.read_text())
+        assert told["half"] == [], point
+        assert told["frames"], f"after a kill at {point} the episode is nowhere"
+        assert all(frames == [12 * 48_000, True] for frames in told["frames"]), (point, told)

@@ -30,7 +30,7 @@ QUIET, STILL = 1e-3, 1.0
 """Sound under the first tells nothing; so little of what tells against it is none."""
 LEAST_RUN = 2
 FINE_S = 0.04
-BRIDGED_S, LEAST_S = 0.25, 0.2
+BRIDGED_S, LEAST_S, REST_S = 0.25, 0.2, 1.0
 STEPS_LU, LASTING_S = 3.0, 2.0
 
 
@@ -60,6 +60,7 @@ def stretches_heard(here: Heard, there: Heard) -> list[Stretch]:
     if runs:
         edges[0][0] = _outwards(edges[0][0], -1, shifts[0], here, there)
         edges[-1][1] = _outwards(edges[-1][1], 1, shifts[-1], here, there)
+        _to_the_end(edges[-1], shifts[-1], here, there)
     found = [
         Stretch(first / FEATURE_RATE, first / FEATURE_RATE + shift, (last - first) / FEATURE_RATE)
         for (first, last), shift in zip(edges, shifts, strict=True) if last > first
@@ -208,6 +209,13 @@ def _outwards(edge: int, way: int, shift_s: float, here: Heard, there: Heard) ->
     total = np.concatenate([[0.0], np.cumsum(likeness[::way])])
     reached = int(np.flatnonzero(total >= total.max() - STILL)[-1])  # a pause goes on as long as nothing else comes
     return edge + way * reached
+
+
+def _to_the_end(edge: list[int], shift_s: float, here: Heard, there: Heard) -> None:
+    """What little is left of both, as long in both, is the same: a room that dies away, an encoder's last word."""
+    rest, its = here.seconds - edge[1] / FEATURE_RATE, there.seconds - edge[1] / FEATURE_RATE - shift_s
+    if 0 < rest < REST_S and abs(rest - its) < LEAST_S / 2:
+        edge[1] = int(here.seconds * FEATURE_RATE)
 
 
 def _levels(here: Heard, there: Heard, stretches: list[Stretch]) -> Iterator[Difference]:
