@@ -86,9 +86,6 @@ def take(page: Page) -> None:
     page.locator(".people button", has_text="Anders Quill").click()
     page.wait_for_timeout(900)
     shoot(page, "line-up")
-    page.locator("#by-hand").click()
-    page.wait_for_timeout(900)
-    shoot(page, "line-up-by-hand")
     open_stage(page, "mend")
     page.get_by_role("list", name="Recordings").get_by_text("Anders Quill").click()
     page.get_by_role("button", name="Accept", exact=True).click()
@@ -133,12 +130,40 @@ def take(page: Page) -> None:
     for _ in range(5):
         page.locator("#undo").click()
         page.wait_for_timeout(500)
-    open_stage(page, "send-out")
-    page.locator("#make-file").click()
-    page.wait_for_selector(".delivery-sheet", timeout=120_000)
-    page.wait_for_timeout(800)
-    shoot(page, "send-out")
+    going_out(page)
     ident(page)
+
+
+def going_out(page: Page) -> None:
+    """A last look, words for listeners, and what has changed since a file was made."""
+    open_stage(page, "send-out")
+    page.locator(".look-figures").wait_for(timeout=120_000)
+    page.wait_for_timeout(1500)
+    shoot(page, "last-look")
+    views = page.get_by_role("group", name="Show")
+    views.get_by_role("button", name="For listeners").click()
+    page.get_by_label("Link of the chapter at 0:03:40.6").fill("https://fennick.example")
+    page.get_by_label("Link of the chapter at 0:03:40.6").press("Enter")
+    page.wait_for_timeout(2500)
+    shoot(page, "listeners")
+    page.locator("#undo").click()
+    page.locator("#make-file").click()
+    page.wait_for_selector(".delivery-sheet", timeout=180_000)
+    open_stage(page, "prune")
+    page.wait_for_timeout(1500)
+    for _ in range(2):
+        for key in ("n", "t"):
+            page.keyboard.press(key)
+            page.wait_for_timeout(900)
+    open_stage(page, "send-out")
+    views.get_by_role("button", name="Compare").click()
+    page.get_by_role("button", name="Compare", exact=True).last.click()
+    page.locator(".differences td").first.wait_for(timeout=120_000)
+    page.wait_for_timeout(800)
+    shoot(page, "compare")
+    for _ in range(2):
+        page.locator("#undo").click()
+        page.wait_for_timeout(700)
 
 
 def opening(page: Page) -> None:
@@ -205,14 +230,6 @@ def views(page: Page) -> None:
     page.get_by_role("button", name="Finds", exact=True).click()
 
 
-def night(page: Page) -> None:
-    open_stage(page, "prune")
-    page.keyboard.press("Home")
-    page.keyboard.press("n")
-    page.wait_for_timeout(900)
-    shoot(page, "prune-night")
-
-
 def main() -> None:
     folder = Path(tempfile.mkdtemp())
     truth = assemble(folder / "sample")
@@ -228,12 +245,8 @@ def main() -> None:
     chromium = shutil.which("chromium")
     with sync_playwright() as playwright:
         browser = playwright.chromium.launch(executable_path=chromium, args=FLAGS)
-        for view, scheme in ((take, "light"), (night, "dark")):
-            context = browser.new_context(
-                viewport={"width": 1280, "height": 800}, color_scheme=scheme, permissions=["microphone"]
-            )  # type: ignore[arg-type]
-            view(context.new_page())
-            context.close()
+        context = browser.new_context(viewport={"width": 1280, "height": 800}, permissions=["microphone"])
+        take(context.new_page())
         browser.close()
     server.should_exit = True
     thread.join(10)

@@ -12,6 +12,9 @@ from pampa.core.errors import DiskFull
 from pampa.core.files.wave_writing import write_wave
 from pampa.core.sound import FloatArray
 
+AT_ONCE = 1 << 14
+"""Frames that the Vorbis encoder is given: it lays what it gets on the stack, and a minute is more than that holds."""
+
 
 def encode(
     path: Path, blocks: Iterable[FloatArray], fmt: Format, *, rate: int, channels: int, chapters: Sequence[Timed] = ()
@@ -56,7 +59,11 @@ def _encode_with_soundfile(path: Path, blocks: Iterable[FloatArray], fmt: Format
     with soundfile.SoundFile(path, "w", rate, channels, **options) as file:
         place = 0
         for block in blocks:
-            file.write(block if fmt.kind == "ogg" else quantise(block, fmt.bits, place))
+            if fmt.kind == "ogg":
+                for at in range(0, len(block), AT_ONCE):
+                    file.write(block[at : at + AT_ONCE])
+            else:
+                file.write(quantise(block, fmt.bits, place))
             place += len(block)
 
 
