@@ -142,8 +142,9 @@ def going_out(page: Page) -> None:
     shoot(page, "last-look")
     views = page.get_by_role("group", name="Show")
     views.get_by_role("button", name="For listeners").click()
-    page.get_by_label("Link of the chapter at 0:03:40.6").fill("https://fennick.example")
-    page.get_by_label("Link of the chapter at 0:03:40.6").press("Enter")
+    link = page.get_by_label(re.compile("Link of the chapter")).last
+    link.fill("https://fennick.example")
+    link.press("Enter")
     page.wait_for_timeout(2500)
     shoot(page, "listeners")
     page.locator("#undo").click()
@@ -151,10 +152,10 @@ def going_out(page: Page) -> None:
     page.wait_for_selector(".delivery-sheet", timeout=180_000)
     open_stage(page, "prune")
     page.wait_for_timeout(1500)
-    for _ in range(2):
-        for key in ("n", "t"):
-            page.keyboard.press(key)
-            page.wait_for_timeout(900)
+    for y, left, right in ((45, 600, 930), (250, 200, 420)):
+        drag(page, y, left, right)
+        page.keyboard.press("Delete")
+        page.wait_for_timeout(900)
     open_stage(page, "send-out")
     views.get_by_role("button", name="Compare").click()
     page.get_by_role("button", name="Compare", exact=True).last.click()

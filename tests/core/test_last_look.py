@@ -118,7 +118,7 @@ def test_music_that_is_too_near_to_the_talk():
 
 def test_what_is_left_to_do():
     look = look_at(stereo())
-    assert only(replace(look, joins=[Place(12.0, "A join may be heard: a click.")]), "joins")[0].at_s == 12.0
+    assert only(replace(look, joins=[Place(12.0, "a click.")]), "joins")[0].at_s == 12.0
     assert (
         "2 finds are"
         in only(replace(look, undecided=[Place(5.0, "filler"), Place(9.0, "filler")]), "undecided")[0].told
@@ -126,7 +126,7 @@ def test_what_is_left_to_do():
     assert "still being looked for" in only(replace(look, undecided=None), "undecided")[0].told
     assert "3 proposals" in only(replace(look, proposals=[("Anders Quill", 3)]), "proposals")[0].told
     assert only(replace(look, strayed=[("Anders Quill", "4.1 LU softer")]), "strayed")[0].figure == "4.1 LU softer"
-    many = [Place(float(n), "A join may be heard: a step.") for n in range(9)]
+    many = [Place(float(n), "a step.") for n in range(9)]
     assert only(replace(look, joins=many), "joins")[-1].told.endswith("And 4 more.")
 
 
@@ -149,7 +149,7 @@ def test_words_and_chapters():
 def test_the_worst_comes_first():
     sound = stereo()
     sound[:, 1] *= 0.001
-    look = look_at(sound, words=Words(), joins=[Place(1.0, "A join may be heard: a click.")])
+    look = look_at(sound, words=Words(), joins=[Place(1.0, "a click.")])
     assert names(look) == ["one-side", "joins", "words"]
 
 

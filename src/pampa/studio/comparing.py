@@ -15,7 +15,7 @@ from pampa.core.errors import EditRefused, NotFound
 from pampa.core.executor import Executor
 from pampa.core.files.conform import conform, conformed_source
 from pampa.core.loudness import LoudnessPart, measure_source, summarise
-from pampa.core.sound import RATE, FloatArray, Source, db_to_gain
+from pampa.core.sound import RATE, FloatArray, Over, Source, db_to_gain
 from pampa.core.timeline.codec import decode, packed_document, plain_document
 from pampa.core.timeline.document import Document
 from pampa.store.database import Sessions
@@ -178,15 +178,14 @@ class Comparing:
 
 
 @dataclass(frozen=True, eq=False)
-class _Stereo:
+class _Stereo(Over):
     """A source for two loudspeakers, whatever it has."""
 
     source: Source
-    channels: int = 2
 
     @property
-    def rate(self) -> int:
-        return self.source.rate
+    def channels(self) -> int:
+        return 2
 
     @property
     def frames(self) -> int:

@@ -128,7 +128,7 @@ class LastLook:
             begins_db=self._outside(document, first, at_start=True) if first else None,
             ends_db=self._outside(document, last, at_start=False) if last else None,
             joins=[
-                Place(document.seam(seam).at / RATE, f"A join may be heard: {found[0].told}")
+                Place(document.seam(seam).at / RATE, found[0].told)
                 for seam, found in faults.items()
             ],
             undecided=self._undecided(document, episode_id), proposals=self._proposals(document, episode_id),

@@ -12,7 +12,7 @@ CHECKS: tuple[Check, ...] = (
     Check("too-close", "Words stand clear of music", sound.too_close),
     Check("steps-out", "Talk is even", sound.steps_out),
     Check("empty-ends", "No empty seconds at the ends", sound.empty_ends),
-    Check("joins", "Joins", episode.joins),
+    Check("joins", "Joins that may be heard", episode.joins),
     Check("strayed", "People sound like themselves", episode.strayed),
     Check("undecided", "Finds", episode.undecided),
     Check("proposals", "Check-ups", episode.proposals),

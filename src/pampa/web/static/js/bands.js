@@ -22,13 +22,13 @@ export function mountBands({ canvas, onSeek }) {
     const [top, bottom] = rows();
     const { here, there, stretches, differences } = view.told;
     ctx.font = `11px ${ink.mono}`;
-    ctx.textAlign = "center";
     ctx.textBaseline = "bottom";
     const { at } = ticks(0, longest(), 10);
     for (const second of at) {
       ctx.fillStyle = ink["rule-soft"];
       ctx.fillRect(xOf(second, width), top, 1, bottom + BAND - top);
       ctx.fillStyle = ink["ink-quiet"];
+      ctx.textAlign = second === 0 ? "left" : "center";
       ctx.fillText(shortClock(second * RATE), xOf(second, width), height - 2);
     }
     // What only one has is left in the colour of what stands out.
