@@ -48,10 +48,8 @@ ALL = [
 
 
 @pytest.mark.parametrize("fmt", ALL, ids=lambda fmt: f"{fmt.kind}-{fmt.bits}-{fmt.quality}")
-@pytest.mark.parametrize("rate", [RATE, 44_100])
-def test_each_kind_is_on_target_exactly_as_long_and_keeps_its_chapters(tmp_path, fmt, rate):
-    if fmt.kind == "opus" and rate != RATE:
-        pytest.skip("Opus has one rate")
+def test_each_kind_is_on_target_exactly_as_long_and_keeps_its_chapters(tmp_path, fmt):
+    rate = 44_100 if fmt.kind in ("mp3", "m4a", "ogg") and fmt.quality is None else RATE
     path = tmp_path / f"a.{fmt.kind}"
     source = programme(7, rate=rate)
     sheet = deliver(source, path, fmt, Aim(-16.0), tags=PLAIN, executor=Threads(2))
@@ -75,6 +73,13 @@ def test_each_kind_is_on_target_exactly_as_long_and_keeps_its_chapters(tmp_path,
 def test_what_a_player_shows_is_read_by_others(tmp_path, kind):
     path = tmp_path / f"a.{kind}"
     deliver(programme(5), path, Format(kind), Aim(-16.0), tags=TAGS)
+    with av.open(str(path)) as container:
+        of_stream = container.streams.audio[0].metadata
+        told = {name.lower(): text for name, text in {**of_stream, **container.metadata}.items()}
+        assert (told["title"], told["album"], told["artist"]) == ("The Pilot Ladder", "Slack Water", "Marisol Vey")
+        [picture] = container.streams.video
+        [packet, *_] = [packet for packet in container.demux(picture) if packet.size]
+        assert bytes(packet) == TAGS.artwork
     easy = mutagen.File(path, easy=True)
     assert (easy["title"], easy["album"], easy["artist"], easy["date"]) == (
         ["The Pilot Ladder"], ["Slack Water"], ["Marisol Vey"], ["2026-11-23"])  # fmt: skip

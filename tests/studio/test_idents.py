@@ -31,7 +31,9 @@ def test_a_small_sheet_becomes_a_piece_and_again_when_it_has_changed(studio, epi
     studio.editing.edit(sheet.id, "split", {"at": 4 * RATE})
     [changed] = studio.idents.of_show(show)
     assert not changed.current
+    assert len(studio.idents.renew(show)) == 1
     studio.jobs.wait()
+    assert studio.idents.renew(show) == []
     [again] = studio.idents.of_show(show)
     assert again.current
     assert again.piece != ident.piece

@@ -55,12 +55,13 @@ class Idents:
         return self._shows.make_ident(show_id, name)
 
     def of_show(self, show_id: int) -> list[Ident]:
-        """The small sheets of a show, the latest first. Those that have changed are begun to be made again."""
-        found = [self._told(episode) for episode in self._shows.idents(show_id)]
-        for ident in found:
-            if ident.piece is not None and not ident.current:
-                self.make(ident.episode)
-        return found
+        """The small sheets of a show, the latest first."""
+        return [self._told(episode) for episode in self._shows.idents(show_id)]
+
+    def renew(self, show_id: int) -> list[int]:
+        """Begin to make those again that have changed since their piece was made; returns the jobs' numbers."""
+        changed = (ident for ident in self.of_show(show_id) if ident.piece is not None and not ident.current)
+        return [self.make(ident.episode) for ident in changed]
 
     def make(self, episode_id: int) -> int:
         """Begin to make the piece of a small sheet as it is now; events tell when it is in the larder."""

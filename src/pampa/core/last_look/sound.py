@@ -5,6 +5,7 @@ from collections.abc import Iterator
 import numpy as np
 from numpy.typing import NDArray
 
+from pampa.core.checkup.speech import runs_of
 from pampa.core.last_look.look import Look, Note
 from pampa.core.last_look.programme import Programme, seconds_of
 from pampa.core.loudness.gating import to_energy, windows
@@ -24,7 +25,6 @@ HEAD_S, TAIL_S, HEARD_LUFS = 2.0, 4.0, -60.0
 CUT_OFF_DB = 12.0
 """Sound that goes on outside of an end, no softer than this, was cut off."""
 SECTION_S, AROUND_S, STEP_LU, LASTING_S = 8.0, 120.0, 6.0, 5.0
-RELATIVE_LU = 20.0
 CLOSE_LU, CLOSE_FOR_S = 8.0, 2.0
 QUIET = 1e-15
 TALKING_S = 0.4
@@ -77,7 +77,7 @@ def nothing_inside(look: Look) -> Iterator[Note]:
         return
     inside = np.zeros(programme.cells, bool)
     inside[sounding[0] : sounding[-1]] = programme.nothing[sounding[0] : sounding[-1]]
-    found = [run for run in runs(inside) if run[1] - run[0] >= NOTHING_S * CELLS_PER_S]
+    found = [run for run in runs_of(inside).tolist() if run[1] - run[0] >= NOTHING_S * CELLS_PER_S]
     yield from _places(found, "Nothing at all is heard here; a room is never so silent.", "prune")
 
 
@@ -115,9 +115,8 @@ def steps_out(look: Look) -> Iterator[Note]:
     here, near = _level_around(talk, heard, section), _middle_around(talk, heard, around)
     off = np.where(heard & np.isfinite(here) & np.isfinite(near), here - near, 0.0)
     for sign, words in ((-1, "softer"), (1, "louder")):
-        found = [
-            run for run in runs(sign * off > STEP_LU, join=CELLS_PER_S) if run[1] - run[0] >= LASTING_S * CELLS_PER_S
-        ]
+        stretches = runs_of(sign * off > STEP_LU, bridge=CELLS_PER_S).tolist()
+        found = [run for run in stretches if run[1] - run[0] >= LASTING_S * CELLS_PER_S]
         for start, stop in found[:MOST_PLACES]:
             by = float(np.abs(off[start:stop]).max())
             yield Note(f"The talk is far {words} here than around it.", f"{by:.0f} LU {words}", seconds_of(start),
@@ -133,7 +132,7 @@ def too_close(look: Look) -> Iterator[Note]:
     talk, music = (np.convolve(each[:count], np.ones(cells) / cells, "same") for each in (look.talk, look.music))
     both = (look.talk[:count] > 0) & (music > to_energy(HEARD_LUFS))
     apart = np.where(both, 10 * np.log10((talk + QUIET) / (music + QUIET)), np.inf)
-    near = runs(apart < CLOSE_LU, join=round(0.5 * CELLS_PER_S))
+    near = runs_of(apart < CLOSE_LU, bridge=CELLS_PER_S // 2).tolist()
     for start, stop in [run for run in near if run[1] - run[0] >= CLOSE_FOR_S * CELLS_PER_S][:MOST_PLACES]:
         inside = apart[start:stop]
         distance = float(np.mean(inside[np.isfinite(inside)]))
@@ -141,19 +140,7 @@ def too_close(look: Look) -> Iterator[Note]:
                    seconds_of(start), seconds_of(stop), stage="balance")  # fmt: skip
 
 
-def runs(where: Cells, *, join: int = 0) -> list[tuple[int, int]]:
-    """Stretches of cells in which something is so, those with at most `join` cells between them as one."""
-    edges = np.flatnonzero(np.diff(np.pad(where.astype(np.int8), 1))).reshape(-1, 2)
-    found: list[tuple[int, int]] = []
-    for start, stop in edges.tolist():
-        if found and start - found[-1][1] <= join:
-            found[-1] = (found[-1][0], stop)
-        else:
-            found.append((start, stop))
-    return found
-
-
-def _places(found: list[tuple[int, int]], told: str, stage: str) -> Iterator[Note]:
+def _places(found: list[list[int]], told: str, stage: str) -> Iterator[Note]:
     for n, (start, stop) in enumerate(found[:MOST_PLACES]):
         rest = len(found) - MOST_PLACES
         more = f" And {rest} more such places." if n == MOST_PLACES - 1 and rest > 0 else ""

@@ -55,8 +55,14 @@ def keep(recording_id: Id, body: Keep, studio: WithStudio) -> Kept:
 
 @router.get("/shows/{show_id}/idents")
 def idents(show_id: Id, studio: WithStudio) -> list[IdentOut]:
-    """The small sheets of a show. Those that have changed since their piece was made are begun to be made again."""
+    """The small sheets of a show."""
     return [IdentOut.model_validate(ident) for ident in studio.idents.of_show(show_id)]
+
+
+@router.post("/shows/{show_id}/idents/renew", status_code=202)
+def renew_idents(show_id: Id, studio: WithStudio) -> list[JobStarted]:
+    """Begin to make those small sheets again that have changed since their piece was made."""
+    return [JobStarted(job=job) for job in studio.idents.renew(show_id)]
 
 
 @router.post("/shows/{show_id}/idents", status_code=201)

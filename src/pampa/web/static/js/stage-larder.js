@@ -37,7 +37,11 @@ export function larder(page, data, stage) {
     useTime: "0:00:00",
 
     idents: [],
-    async readIdents() { this.idents = await api.get(`/api/shows/${data.show.id}/idents`).catch(() => this.idents); },
+    async readIdents() {
+      const path = `/api/shows/${data.show.id}/idents`;
+      this.idents = await api.get(path).catch(() => this.idents);
+      if (this.idents.some((ident) => ident.piece !== null && !ident.current)) api.post(`${path}/renew`).catch(() => {});
+    },
     identState: (ident) => (ident.piece === null ? "not made yet" : ident.current ? "in the larder" : "has changed: made again"),
     identHref: (ident) => `/episodes/${ident.episode}/gather`,
     beginIdent() {
