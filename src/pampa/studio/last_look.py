@@ -182,9 +182,9 @@ class LastLook:
     def _proposals(self, document: Document, episode_id: int) -> list[tuple[str, int]]:
         mended = {mending.recording for mending in document.mendings}
         lying = {clip.recording for track in document.linked_tracks() for clip in track.clips}
-        told = []
+        told, checked = [], self._checking_up.of_episode(episode_id)
         for recording in self._recordings.of_episode(episode_id):
-            found = self._checking_up.of_episode(episode_id).get(recording.id)
+            found = checked.get(recording.id)
             if recording.id in lying and recording.id not in mended and found:
                 count = sum(bool(finding.get("process")) for finding in found["findings"])
                 if count:

@@ -53,6 +53,8 @@ export function listeners(page, data) {
       clearTimeout(timer);
       timer = setTimeout(() => this.setNotes(target.value), SOON_MS);
     },
+    // Whoever goes elsewhere at once has written it all the same.
+    written({ target }) { return target.value === this.notesText ? null : this.setNotes(target.value); },
     setNotes(text) {
       clearTimeout(timer);
       return text === this.pattern && !this.ownNotes ? null : this.change({ notes: text });
