@@ -22,6 +22,7 @@ export function disk(page) {
       return page.attempt(async () => { [this.taken, this.laidUp] = await Promise.all([api.get("/api/space"), api.get("/api/laid-up")]); });
     },
     get hasTaken() { return this.taken !== null; },
+    get hasNoneLaidUp() { return this.hasTaken && this.laidUp.length === 0; },
     get says() {
       if (!this.taken) return "";
       const { caches, laid_up: archives, free } = this.taken;
