@@ -150,6 +150,21 @@ def test_a_name_inside_that_leads_elsewhere_leads_nowhere(studio, edited, tmp_pa
     assert not (tmp_path / "outside").exists()
 
 
+def test_a_file_that_went_out_is_never_one_from_elsewhere(studio, edited, tmp_path):
+    _, [archive] = laid_up(studio, edited)
+    path = studio.laying_up.path(archive.name)
+    evil = tmp_path / "evil.zip"
+    with zipfile.ZipFile(path) as packed, zipfile.ZipFile(evil, "w") as out:
+        told = json.loads(packed.read(MANIFEST))
+        told["deliveries"][0]["file"] = "../../pampa.db"
+        for name in told["files"]:
+            out.writestr(name, packed.read(name))
+        out.writestr(MANIFEST, json.dumps(told))
+    back = studio.bringing_back.bring_back(evil)
+    with pytest.raises(NotFound):
+        studio.sending.file(studio.sending.of_episode(back.id)[0].id)
+
+
 def test_an_archive_is_sent_in_pieces_and_only_kept_if_it_is_one(studio, edited):
     _, [archive] = laid_up(studio, edited)
     data = studio.laying_up.path(archive.name).read_bytes()

@@ -3,6 +3,7 @@
 import base64
 import json
 import os
+import re
 from datetime import datetime
 from pathlib import Path
 from typing import Any
@@ -17,7 +18,7 @@ from pampa.core.files.whole import MAKING
 from pampa.core.timeline.codec import decode, packed_document
 from pampa.core.timeline.document import check
 from pampa.store.database import Sessions
-from pampa.store.media import Media
+from pampa.store.media import Media, safe_suffix
 from pampa.store.models import (
     ArtworkRow,
     CheckupRow,
@@ -125,7 +126,7 @@ class BringingBack:
             known = delivery["document"]
             packed_then = packed_document(decode(renumbered(known, numbers))) if known else None
             session.add(Delivery(
-                episode_id=episode.id, job_id=None, file=delivery["file"], name=delivery["name"], revision=0,
+                episode_id=episode.id, job_id=None, file=Path(delivery["file"]).name, name=delivery["name"], revision=0,
                 sheet=delivery["sheet"], document=packed_then, created=datetime.fromisoformat(delivery["created"]),
             ))  # fmt: skip
         return episode
@@ -134,6 +135,8 @@ class BringingBack:
         """The recordings as rows of the new episode, what is missing as gone; their numbers by those they had."""
         numbers = {}
         for each in told["recordings"]:
+            if not re.fullmatch(r"[0-9a-f]{64}", each["sha256"]) or safe_suffix(f"a{each['suffix']}") != each["suffix"]:
+                raise NoArchive(each["name"], "is called by something that is no hash of a file")
             there = f"originals/{each['sha256']}{each['suffix']}" in told["files"]
             kept = {name: each[name] for name in KEPT_OF_RECORDINGS}
             row = Recording(episode_id=episode_id, state="ready" if there else GONE, **kept)
