@@ -13,9 +13,11 @@ ROOT = Path(pampa.__file__).parent
 ALLOWED = {
     "core": {"core"},
     "store": {"core", "store"},
-    "studio": {"core", "store", "studio"},
+    "hosts": {"core", "hosts"},
+    "mooring": {"mooring"},
+    "studio": {"core", "store", "hosts", "studio"},
     "web": {"core", "studio", "web"},
-    "cli": {"core", "studio", "web", "cli", "demo"},
+    "cli": {"core", "studio", "web", "cli", "demo", "mooring"},
     "demo": {"core", "studio", "demo"},
 }
 MODULES = sorted(path for path in ROOT.rglob("*.py") if len(path.relative_to(ROOT).parts) > 1)

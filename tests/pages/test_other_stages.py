@@ -214,7 +214,7 @@ def test_solo_hears_one_person(open_stage, page):
     page.keyboard.press("Space")
 
 
-def test_send_out_download_and_measure(open_stage, page, tmp_path):
+def test_send_out_download_and_measure(short_episode, open_stage, page, tmp_path):
     open_stage("send-out")
     page.locator("#format").select_option("flac-24")
     page.locator("#make-file").click()

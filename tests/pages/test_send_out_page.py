@@ -21,7 +21,7 @@ def picture(path, side=1500):
     return str(path)
 
 
-def test_a_last_look_and_what_it_says_is_mended(open_stage, page, demo_server, tmp_path):
+def test_a_last_look_and_what_it_says_is_mended(short_episode, open_stage, page, demo_server, tmp_path):
     _, studio = demo_server
     show, _ = studio.shows.episode(EPISODE)
     studio.about.change_show(show.id, artwork="")
@@ -72,7 +72,7 @@ def test_chapters_and_notes_are_written_and_seen_as_listeners_see_them(open_stag
     assert studio.shows.episode(EPISODE)[1].title == "The Ladder"
 
 
-def test_a_set_of_files_is_kept_with_the_show_and_made_together(open_stage, page, demo_server):
+def test_a_set_of_files_is_kept_with_the_show_and_made_together(short_episode, open_stage, page, demo_server):
     _, studio = demo_server
     open_stage("send-out")
     page.get_by_role("button", name="Another file").click()

@@ -17,7 +17,7 @@ from pampa.web.app import create_app
 from tests.conftest import linked_copy
 from tests.web.conftest import BASE
 
-EXAMPLES, OF_EDITS, SHARES = 5, 90, 4
+EXAMPLES, OF_EDITS, SHARES = 3, 50, 4
 THERE = ("episode_id", "recording_id")
 NEVER_ENDS = "/api/episodes/{episode_id}/events"
 

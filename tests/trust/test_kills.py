@@ -1,6 +1,7 @@
 """Killed at every place where something is written down: what was acknowledged is there, nothing is half there."""
 
 import json
+from collections import Counter
 
 import pytest
 from sqlalchemy import text
@@ -45,7 +46,7 @@ def test_a_kill_at_any_point_loses_nothing_that_was_acknowledged(tmp_path, sound
     assert {"migration", "commit", "received", "kept", "whole", "whole-folder", "delete"} <= kinds
     assert len(points) > 30
     killed = 0
-    points = points[share::SHARES]
+    points = told_apart(points)[share::SHARES]
     for n, point in enumerate(points):
         data, told, found = (tmp_path / f"{n}-{name}" for name in ("data", "told", "found"))
         killed += was_killed(start(work_a_while, data, sound, told, fault=point))
@@ -53,6 +54,17 @@ def test_a_kill_at_any_point_loses_nothing_that_was_acknowledged(tmp_path, sound
         complain(point, dict(map(tuple, noted(told))), json.loads(found.read_text()))
     # Threads pass the points in a slightly different order each time, so a few of the last are not reached.
     assert killed > 0.8 * len(points)
+
+
+def told_apart(points):
+    """Of places that are passed again and again, the first three, and then every second."""
+    passed_before, kept = Counter(), []
+    for point in points:
+        kind = point.split(":")[0]
+        passed_before[kind] += 1
+        if passed_before[kind] <= 3 or passed_before[kind] % 2:
+            kept.append(point)
+    return kept
 
 
 def complain(point, told, found):

@@ -76,6 +76,18 @@ def serve(
 
 
 @app.command()
+def mooring(
+    data: Annotated[Path, typer.Option("--data", help="Folder that holds what is published there.")] = DATA / "mooring",
+    port: Port = 8500,
+) -> None:
+    """Start a stand-in for a place that hosts episodes and their feed, to try publishing with."""
+    with loading():
+        from pampa.cli.serving import serve_mooring
+
+    serve_mooring(data, port)
+
+
+@app.command()
 def password(data: DataFolder = DATA / "studio") -> None:
     """Set the password that is asked for from other machines."""
     from pampa.cli.serving import set_password

@@ -4,16 +4,19 @@ import fcntl
 import os
 import shutil
 import socket
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import ExitStack, contextmanager
+from functools import partial
 from getpass import getpass
 from pathlib import Path
 from threading import Timer
+from urllib.parse import urlsplit
 
 import uvicorn
 from rich.console import Console
 
 from pampa.core.errors import PampaError
+from pampa.mooring.serving import serve_beside, server_of, token_of
 from pampa.studio.settings import Settings
 from pampa.studio.studio import FOLDERS, IN_USE, InUse, Studio
 from pampa.web.app import create_app
@@ -23,9 +26,11 @@ from pampa.web.security import is_loopback
 console = Console(highlight=False)
 TRIES = 50
 WARM_AFTER_S = 2.0
+SAMPLE_SHOW = 1
 MADE = "made"
 """In a data folder of the sample: it is whole."""
-OURS = {MADE, "sample", "pampa.db", "pampa.db-wal", "pampa.db-shm", IN_USE, "copies", *FOLDERS}
+MOORING, MOORING_PORT = "mooring", 8500
+OURS = {MADE, "sample", "pampa.db", "pampa.db-wal", "pampa.db-shm", IN_USE, "copies", "secrets.json", MOORING, *FOLDERS}
 """What a data folder of the sample holds; one with anything else is somebody's own."""
 
 
@@ -33,7 +38,31 @@ def serve_demo(data: Path, port: int, *, fresh: bool) -> None:
     """Serve the sample, making it first where it is not there yet."""
     if fresh or not (data / MADE).exists():
         _make_demo(data)
-    _serve(Settings(data=data, port=_free_port("127.0.0.1", port)), tell="Slack Water, episode 12, is ready")
+    settings = Settings(data=data, port=_free_port("127.0.0.1", port))
+    _serve(settings, tell="Slack Water, episode 12, is ready", before=partial(_moor, data))
+
+
+def serve_mooring(data: Path, port: int) -> None:
+    """Serve a mooring by itself, and tell what Pampa must know of it."""
+    os.umask(0o077)
+    port = _free_port("127.0.0.1", port)
+    console.print(f"A mooring: [bold]http://127.0.0.1:{port}[/bold]   (Ctrl+C stops)\nIts token: {token_of(data)}")
+    server_of(data, "127.0.0.1", port).run()
+
+
+def _moor(data: Path, studio: Studio) -> None:
+    """A mooring beside the sample, where its show can be published at once."""
+    folder = data / MOORING
+    known = next((place for place in studio.places.of_show(SAMPLE_SHOW) if place.kind == "mooring"), None)
+    first = urlsplit(known.details.address).port if known else None  # what was published there keeps its address
+    port = _free_port("127.0.0.1", first or MOORING_PORT)
+    serve_beside(folder, "127.0.0.1", port)
+    address, token = f"http://127.0.0.1:{port}", token_of(folder)
+    if known is None:
+        studio.places.make(SAMPLE_SHOW, "mooring", "The mooring", token, address=address)
+    else:
+        studio.places.change(known.id, secret=token, address=address)
+    console.print(f"Its mooring, a stand-in for a host: {address}/")
 
 
 def serve_studio(data: Path, host: str, port: int, *, names: Sequence[str] = (), behind_tls: bool = False) -> None:
@@ -98,7 +127,7 @@ def _alone(data: Path) -> Iterator[None]:
         yield
 
 
-def _serve(settings: Settings, *, tell: str) -> None:
+def _serve(settings: Settings, *, tell: str, before: Callable[[Studio], None] = lambda studio: None) -> None:
     os.umask(0o077)  # what is kept is for its owner alone
     studio = Studio(settings)
     if not is_loopback(settings.host) and not studio.access.has_password:
@@ -107,6 +136,7 @@ def _serve(settings: Settings, *, tell: str) -> None:
             f"Listening on {settings.host} would let everybody on the network in, and no password is set. "
             f"Set one first: ./pampa password --data {settings.data}"
         )
+    before(studio)
     config = uvicorn.Config(
         create_app(studio), host=settings.host, port=settings.port, log_level="warning", access_log=False,
         timeout_graceful_shutdown=1, http=Patience, proxy_headers=settings.behind_tls,

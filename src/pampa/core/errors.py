@@ -25,6 +25,14 @@ class NotFound(PampaError):
     """Something asked for does not exist (any more)."""
 
 
+class HostError(PampaError):
+    """A place where episodes are published did not do what was asked of it. again : it may, if it is asked again."""
+
+    def __init__(self, told: str, *, again: bool = False) -> None:
+        super().__init__(told)
+        self.again = again
+
+
 class DiskFull(PampaError):
     """There is no room for what is to be stored. needed : bytes, 0 where that is not known."""
 

@@ -10,6 +10,7 @@ from pampa.demo.assemble import LENGTH_S, Truth
 from pampa.studio.studio import Studio
 
 SHOW, HOST = "Slack Water", "Marisol Vey"
+DESCRIPTION = "Conversations with people who work where rivers meet the sea."
 
 
 def seconds(value: float) -> int:
@@ -20,7 +21,10 @@ def seconds(value: float) -> int:
 def build(studio: Studio, folder: Path, truth: Truth, tell: Callable[[str], None]) -> int:
     """Make the sample show from the files that `assemble` wrote; returns the number of the episode to open."""
     show = studio.shows.make_show(SHOW, HOST)
-    studio.about.change_show(show.id, artwork=studio.about.keep_artwork(artwork()))
+    studio.about.change_show(
+        show.id, artwork=studio.about.keep_artwork(artwork()), description=DESCRIPTION, category="Society & Culture",
+        email="marisol@slackwater.example", copyright="Slack Water", language="en",
+    )  # fmt: skip
     _earlier_episode(studio, show.id, folder)
     episode = studio.shows.make_episode(show.id, "The Pilot Ladder", 12)
     tell("Bringing them in")

@@ -267,6 +267,33 @@ class ArtworkRow(Base):
     created: Mapped[datetime] = mapped_column(default=now)
 
 
+class PlaceRow(Base):
+    """Where a show is published. kind : mooring, folder or sftp. details : how it is reached, without any secret."""
+
+    __tablename__ = "places"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    show_id: Mapped[int] = mapped_column(ForeignKey("shows.id"), index=True)
+    kind: Mapped[str]
+    name: Mapped[str]
+    details: Mapped[dict[str, Any]]
+    created: Mapped[datetime] = mapped_column(default=now)
+
+
+class Publication(Base):
+    """How an episode stands at a place, as far as it was brought there from here.
+
+    state : draft, public, or withdrawn. url : of its sound. sha256 : of that, to know whether a newer file waits.
+    """
+
+    __tablename__ = "publications"
+    episode_id: Mapped[int] = mapped_column(ForeignKey("episodes.id"), primary_key=True)
+    place_id: Mapped[int] = mapped_column(primary_key=True)
+    state: Mapped[str]
+    url: Mapped[str]
+    sha256: Mapped[str]
+    made: Mapped[datetime] = mapped_column(default=now)
+
+
 class FindsRow(Base):
     """What was found in an episode. key : of the sound and how people lie; other finds belong to another key."""
 

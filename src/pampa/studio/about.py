@@ -25,27 +25,49 @@ MOST_LINK = 500
 
 @dataclass(frozen=True)
 class Words:
-    """What is written about an episode. notes : Markdown of its own; None for what the show's pattern gives."""
+    """What is written about an episode. notes : Markdown of its own; None for what the show's pattern gives.
+
+    kind : full, trailer or bonus. guid : by which players know it for ever; empty until it is first published.
+    """
 
     season: int | None = None
     date: str = ""
     link: str = ""
     notes: str | None = None
     artwork: str = ""
+    kind: str = "full"
+    explicit: bool = False
+    guid: str = ""
 
 
 @dataclass(frozen=True)
 class ShowWords:
-    """What is written about a show. wanted : the files that are wanted of each episode, as the page describes them."""
+    """What is written about a show. wanted : the files that are wanted of each episode, as the page describes them.
+
+    From description on it is for its feed. kind : episodic, or serial where episodes are heard in order. guid : by
+    which directories know the show for ever, wherever its feed lies.
+    """
 
     notes_pattern: str = USUAL
     artwork: str = ""
+    description: str = ""
+    link: str = ""
+    language: str = "en"
+    category: str = ""
+    email: str = ""
+    copyright: str = ""
+    kind: str = "episodic"
+    explicit: bool = False
+    guid: str = ""
     wanted: list[dict[str, Any]] = field(default_factory=list)
 
 
 @dataclass(frozen=True)
 class Seen:
-    """What listeners will see of an episode. markdown : its notes, filled in. html : the same, safe for a page."""
+    """What listeners will see of an episode. markdown : its notes, filled in. html : the same, safe for a page.
+
+    people : who is heard.
+    """
 
     words: Words
     markdown: str
@@ -54,6 +76,7 @@ class Seen:
     chapters: tuple[Timed, ...]
     artwork: str
     artwork_findings: list[str]
+    people: tuple[str, ...] = ()
 
 
 class About:
@@ -118,7 +141,8 @@ class About:
         known = self._known(artwork)
         findings = known.findings if known else []
         return Seen(
-            words, markdown, to_html(markdown), to_text(markdown), chapters, artwork if known else "", findings
+            words, markdown, to_html(markdown), to_text(markdown), chapters, artwork if known else "", findings,
+            tuple(people),
         )  # fmt: skip
 
     def tags(self, episode_id: int, document: Document) -> Tags:

@@ -4,8 +4,6 @@ import threading
 from dataclasses import dataclass, replace
 from typing import Any
 
-from sqlalchemy.orm import undefer
-
 from pampa.core.compare.by_cut import Difference, differences, stretches_of
 from pampa.core.compare.by_sound import differences_heard, heard, stretches_heard
 from pampa.core.compare.report import Side, report
@@ -20,7 +18,7 @@ from pampa.core.timeline.codec import decode, packed_document, plain_document
 from pampa.core.timeline.document import Document
 from pampa.store.database import Sessions
 from pampa.store.media import Media
-from pampa.store.models import Delivery, Job, Version
+from pampa.store.models import Job, Version
 from pampa.studio.editing import Editing, State
 from pampa.studio.events import Event, Events
 from pampa.studio.jobs import Jobs, Progress
@@ -171,10 +169,7 @@ class Comparing:
         if not (folder / "facts.json").exists():
             conform(path, folder, channels="keep")
         source = _Stereo(conformed_source(folder))
-        with self._sessions() as session:
-            delivery = session.get_one(Delivery, number, options=[undefer(Delivery.document)])
-            document = None if delivery.document is None else decode(plain_document(delivery.document))
-        return _Side(name, source, document, measure_source(source.source, self._executor))
+        return _Side(name, source, self._sending.document(number), measure_source(source.source, self._executor))
 
 
 @dataclass(frozen=True, eq=False)

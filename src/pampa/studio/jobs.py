@@ -214,16 +214,16 @@ class Jobs:
             job = session.get(Job, job_id)
         if job is None or job.state not in OPEN:
             return
-        last = 0.0
+        last, said = 0.0, ""
 
         def progress(doing: str, share: float) -> None:
-            nonlocal last
+            nonlocal last, said
             if job_id in self._stopping:
                 raise Cancelled
             if self._closing.is_set():
                 raise _Interrupted
-            if abs(share - last) >= WRITE_EVERY or share >= 1:
-                last = share
+            if abs(share - last) >= WRITE_EVERY or share >= 1 or doing != said:
+                last, said = share, doing
                 self._tell(job_id, doing=doing, share=share)
 
         try:

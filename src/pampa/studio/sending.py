@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import Any
 
 from sqlalchemy import select
+from sqlalchemy.orm import undefer
 
 from pampa.core.deliver.formats import NAMES, Format, rate_for
 from pampa.core.deliver.sheet import DeliverySheet
@@ -17,7 +18,8 @@ from pampa.core.executor import Executor
 from pampa.core.files.deliver_set import WantedFile, deliver_all
 from pampa.core.files.tags import Tags
 from pampa.core.sound import RATE, Source
-from pampa.core.timeline.codec import packed_document
+from pampa.core.timeline.codec import decode, packed_document, plain_document
+from pampa.core.timeline.document import Document
 from pampa.store.database import Sessions
 from pampa.store.media import Media
 from pampa.store.models import Delivery
@@ -77,6 +79,12 @@ class Sending:
         if delivery is None:
             raise NotFound("That file is not known here any more. Make it again in Send out.")
         return delivery
+
+    def document(self, delivery_id: int) -> Document | None:
+        """The episode as it was when a file was made; None of files from before that was kept."""
+        with self._sessions() as session:
+            delivery = session.get(Delivery, delivery_id, options=[undefer(Delivery.document)])
+        return decode(plain_document(delivery.document)) if delivery and delivery.document else None
 
     def file(self, delivery_id: int) -> tuple[Path, str]:
         """A delivered file and the name it is downloaded under."""
@@ -177,8 +185,12 @@ def file_names(tags: Tags, wanted: Sequence[Wanted]) -> list[str]:
 
 def file_name(tags: Tags) -> str:
     """A file name without surprises, from show, number and title: slack-water-12-the-pilot-ladder."""
-    text = " ".join(part for part in (tags.show, str(tags.number or ""), tags.title) if part)
-    return re.sub(r"[^a-z0-9]+", "-", text.lower()).strip("-")[:100] or "episode"
+    return plain_name(" ".join(part for part in (tags.show, str(tags.number or ""), tags.title) if part)) or "episode"
+
+
+def plain_name(text: str) -> str:
+    """Letters and numbers of a text that every system takes in a name, with hyphens between."""
+    return re.sub(r"[^a-z0-9]+", "-", text.lower()).strip("-")[:100]
 
 
 def expected_bytes(wanted: Wanted, source: Source) -> int:

@@ -31,6 +31,8 @@ from pampa.store.models import (
     Lining,
     Pattern,
     Piece,
+    PlaceRow,
+    Publication,
     Recording,
     Setting,
     Show,
@@ -51,7 +53,7 @@ TRIM_EVERY_S = 60.0
 TO_DELETE = "to delete"
 OLD_MAKING = (".making", "copy-")
 """What half-made things were called in release 0.1.0."""
-OF_EPISODES = (JournalEntry, Snapshot, Version, Delivery, Job, FindsRow, LikenessRow, Lining, Upload)
+OF_EPISODES = (JournalEntry, Snapshot, Version, Delivery, Job, FindsRow, LikenessRow, Lining, Upload, Publication)
 
 
 @dataclass(frozen=True)
@@ -222,7 +224,7 @@ class Space:
             episodes = self._archived_show(session, show_id)
             freed = self._freed(session, _recordings_of(session, episodes), episodes)
             self._delete_rows(session, episodes)
-            for table in (Pattern, KeptRecipe):
+            for table in (Pattern, KeptRecipe, PlaceRow):
                 session.execute(delete(table).where(table.show_id == show_id))
             session.execute(delete(Show).where(Show.id == show_id))
         self._delete_files()

@@ -20,6 +20,7 @@ from pampa.studio.finding import Finding
 from pampa.studio.idents import Idents
 from pampa.studio.jobs import Jobs
 from pampa.studio.joins import Joins
+from pampa.studio.keyring import Keyring
 from pampa.studio.larder import Larder
 from pampa.studio.last_look import LastLook
 from pampa.studio.laying_up import LayingUp
@@ -29,6 +30,8 @@ from pampa.studio.listening import Listening
 from pampa.studio.mending import Mending
 from pampa.studio.music import Music
 from pampa.studio.patterns import Patterns
+from pampa.studio.places import Places
+from pampa.studio.publishing import Publishing
 from pampa.studio.purposes import Purposes
 from pampa.studio.recipes import Recipes
 from pampa.studio.recordings import Recordings
@@ -110,6 +113,8 @@ class Studio:
             sessions, self.media, self.jobs, self.events, self.editing, self.rendering, self.shows, self.about,
             self.likenesses, executor,
         )  # fmt: skip
+        self.places = Places(sessions, Keyring(settings.data))
+        self.publishing = Publishing(sessions, self.jobs, self.events, self.about, self.sending, self.places)
         self.desk = Desk(self.editing, self.recordings, self.lining_up, self.sending, self.listening, self.sounds)
         self.versions = Versions(sessions, self.editing)
         self.joins = Joins(self.jobs, self.events, self.editing, self.sounds, self.listening, self.finding)

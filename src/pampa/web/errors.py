@@ -7,7 +7,16 @@ from fastapi.exceptions import RequestValidationError
 from fastapi.responses import HTMLResponse, JSONResponse, Response
 from starlette.exceptions import HTTPException
 
-from pampa.core.errors import DiskFull, EditRefused, NotFound, PampaError, SignalError, UnreadableSound, is_no_room
+from pampa.core.errors import (
+    DiskFull,
+    EditRefused,
+    HostError,
+    NotFound,
+    PampaError,
+    SignalError,
+    UnreadableSound,
+    is_no_room,
+)
 from pampa.studio.access import TooManyGuesses, WeakPassword
 from pampa.studio.editing import RevisionConflict
 from pampa.studio.uploads import UploadOutOfStep
@@ -25,6 +34,7 @@ STATUS: dict[type[PampaError], int] = {
     SignalError: 422,
     UnreadableSound: 422,
     WeakPassword: 422,
+    HostError: 502,
     TooManyGuesses: 429,
     DiskFull: 507,
 }

@@ -109,11 +109,23 @@ class WordsChange(BaseModel):
     notes: Notes | None = Field(None, description="Markdown; it takes the place of what the show's pattern gives.")
     pattern_again: bool = Field(False, description="The notes are what the show's pattern gives again.")
     artwork: Sha | None = None
+    kind: Literal["full", "trailer", "bonus"] | None = None
+    explicit: bool | None = None
 
 
 class ShowWordsChange(BaseModel):
+    """What to change of what is written about a show, in part for its feed; what is left out stays."""
+
     notes_pattern: Notes | None = Field(None, description="Markdown with fields such as {title} and {chapters}.")
     artwork: Sha | None = None
+    description: Annotated[str, Field(max_length=4000)] | None = None
+    link: Link | None = None
+    language: Annotated[str, Field(max_length=20)] | None = None
+    category: Annotated[str, Field(max_length=60)] | None = None
+    email: Annotated[str, Field(max_length=200)] | None = None
+    copyright: Annotated[str, Field(max_length=200)] | None = None
+    kind: Literal["episodic", "serial"] | None = None
+    explicit: bool | None = None
     wanted: list[WantedFile] | None = Field(None, max_length=20)
 
 
@@ -123,11 +135,21 @@ class WordsOut(Told):
     link: str
     notes: str | None
     artwork: str
+    kind: str
+    explicit: bool
 
 
 class ShowWordsOut(Told):
     notes_pattern: str
     artwork: str
+    description: str
+    link: str
+    language: str
+    category: str
+    email: str
+    copyright: str
+    kind: str
+    explicit: bool
     wanted: list[WantedFile]
 
     @classmethod

@@ -24,6 +24,12 @@ NAMES: dict[Kind, str] = {
     "wav": "WAV", "flac": "FLAC", "mp3": "MP3", "m4a": "AAC", "opus": "Opus", "ogg": "Vorbis",
 }  # fmt: skip
 
+MIME = {
+    "wav": "audio/wav", "flac": "audio/flac", "mp3": "audio/mpeg", "m4a": "audio/mp4", "opus": "audio/ogg",
+    "ogg": "audio/ogg",
+}  # fmt: skip
+"""Media types by ending, as registered or in common use."""
+
 
 @dataclass(frozen=True)
 class Format:

@@ -17,6 +17,7 @@ With {people}.
 """The pattern of a show that has none of its own."""
 FIELDS = ("title", "number", "season", "show", "host", "date", "people", "chapters", "links", "length")
 MOST = 20_000
+SUMMARY = 400
 TAGS = {"p", "br", "a", "em", "strong", "ul", "ol", "li", "h1", "h2", "h3", "h4", "blockquote", "code", "pre", "hr"}
 """What notes may hold; anything else, scripts above all, is left out."""
 
@@ -68,6 +69,12 @@ def to_text(markdown: str) -> str:
     rendered = re.sub(r"<br\s*/?>|</(?:p|li|h\d|blockquote|pre)>", "\n", rendered)
     text = html.unescape(re.sub(r"<[^>]+>", "", rendered))
     return re.sub(r"\n{3,}", "\n\n", text).strip()
+
+
+def to_summary(text: str, most: int = SUMMARY) -> str:
+    """The first words of plain notes, in one line, cut between words."""
+    line = " ".join(text.split())
+    return line if len(line) <= most else line[: most - 1].rpartition(" ")[0].rstrip(" ,;:–") + "…"
 
 
 def escaped(text: str) -> str:

@@ -12,6 +12,7 @@ from pampa.core.errors import NotFound
 from pampa.core.files.stalks import CELL, COARSER, LEVELS
 from pampa.core.finds.deciding import POLICY
 from pampa.core.mend.amounts import USUAL
+from pampa.core.publish.rules import CATEGORIES
 from pampa.core.purpose.kind import SURE
 from pampa.core.sound import RATE
 from pampa.core.special.kinds import KINDS
@@ -99,6 +100,7 @@ def episode_page(request: Request, episode_id: Id, stage: str, studio: WithStudi
         "jobs": studio.jobs.open_jobs(episode_id),
         "targets": [asdict(target) for target in TARGETS],
         "ofShow": ShowWordsOut.of(studio.about.of_show(show.id)).model_dump(),
+        "categories": CATEGORIES,
         "usual": asdict(USUAL),
         "sure": SURE,
         "policy": asdict(POLICY),

@@ -41,6 +41,7 @@ import { seams } from "./stage-seams.js";
 import { compare } from "./stage-compare.js";
 import { lastLook } from "./stage-last-look.js";
 import { listeners } from "./stage-listeners.js";
+import { publish } from "./stage-publish.js";
 import { sendOut } from "./stage-send-out.js";
 import { stalkStore } from "./stalks.js";
 import { clock, length, level, shortClock } from "./time.js";
@@ -320,6 +321,7 @@ document.addEventListener("alpine:init", () => {
     compare: compare(page, stage),
     lastLook: lastLook(page),
     listeners: listeners(page, data),
+    publish: publish(page, data),
   });
   Alpine.data("episodePage", () => page);
 });

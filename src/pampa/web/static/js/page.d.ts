@@ -27,6 +27,7 @@ import type { seams } from "./stage-seams.js";
 import type { compare } from "./stage-compare.js";
 import type { lastLook } from "./stage-last-look.js";
 import type { listeners } from "./stage-listeners.js";
+import type { publish } from "./stage-publish.js";
 import type { sendOut } from "./stage-send-out.js";
 
 export interface Stores {
@@ -63,6 +64,7 @@ export interface Stores {
   compare: ReturnType<typeof compare>;
   lastLook: ReturnType<typeof lastLook>;
   listeners: ReturnType<typeof listeners>;
+  publish: ReturnType<typeof publish>;
 }
 
 /** What any store may say or ask of the page itself. */

@@ -149,32 +149,48 @@ export function music(page, data, stage) {
     // The points of the chosen piece's envelope, as a list to type in: places are of the episode.
     get points() {
       const { piece } = page.selection;
-      return piece ? piece.envelope.map(([at, db], index) => ({ index, db, place: page.clock(at - piece.source + piece.start) })) : [];
+      return piece ? piece.envelope.map(([at, db], index) => ({ index, at, db, place: page.clock(at - piece.source + piece.start) })) : [];
     },
-    setPoints(points) { return page.episode.edit({ edit: "set_envelope", clip: page.selection.piece.id, points }); },
+    // Bends the chosen piece's line as it stands once the edit's turn has come: what was done just before counts.
+    bend(how) {
+      const { id } = page.selection.piece;
+      return page.episode.edit(() => {
+        const piece = stage.doc.tracks.flatMap((track) => track.clips).find((clip) => clip.id === id);
+        if (!piece) throw new Error("That piece is gone. Nothing was changed.");
+        return { edit: "set_envelope", clip: id, points: how(piece) };
+      });
+    },
+    // The same for one point of it, known by its place in the recording.
+    bendAt({ at }, how) {
+      return this.bend(({ envelope, ...piece }) => {
+        const index = envelope.findIndex((point) => point[0] === at);
+        if (index < 0) throw new Error("That point is gone. Nothing was changed.");
+        return how(envelope, index, piece);
+      });
+    },
     addPoint() {
-      const { piece } = page.selection;
-      const inside = Math.round(Math.min(Math.max(page.transport.playhead - piece.start, 0), piece.length));
-      const place = piece.source + inside;
-      if (piece.envelope.some(([at]) => at === place)) { page.say("A point of its line is there already."); return null; }
-      return this.setPoints(pointed(piece.envelope, place));
+      const { playhead } = page.transport;
+      return this.bend((piece) => {
+        const place = piece.source + Math.round(Math.min(Math.max(playhead - piece.start, 0), piece.length));
+        if (piece.envelope.some(([at]) => at === place)) throw new Error("A point of its line is there already.");
+        return pointed(piece.envelope, place);
+      });
     },
-    setPointDb({ index }, { target }) {
-      const { envelope } = page.selection.piece;
+    setPointDb(point, { target }) {
       target.value = page.balance.within(target, -60, 24);
-      return this.setPoints(moved(envelope, index, [envelope[index][0], Number(target.value)]));
+      const db = Number(target.value);
+      return this.bendAt(point, (points, index) => moved(points, index, [point.at, db]));
     },
-    setPointPlace({ index, place }, { target }) {
-      const { envelope, source, start } = page.selection.piece;
+    setPointPlace(point, { target }) {
       const typed = placeOf(target.value, RATE);
       if (typed === null) {
         page.problem = `“${target.value}” is not a time. Write it as 0:04:20, 4:20 or 260.`;
-        target.value = place;
+        target.value = point.place;
         return null;
       }
-      return this.setPoints(moved(envelope, index, [typed - start + source, envelope[index][1]]));
+      return this.bendAt(point, (points, index, { start, source }) => moved(points, index, [typed - start + source, points[index][1]]));
     },
-    removePoint({ index }) { return this.setPoints(without(page.selection.piece.envelope, index)); },
+    removePoint(point) { return this.bendAt(point, without); },
     get isBent() { return page.selection.piece !== null && page.selection.piece.envelope.length > 0; },
     setShape(name, event) { return page.episode.edit({ edit: "set_clip", clip: page.selection.piece.id, [name]: event.target.value }); },
 

@@ -5,7 +5,7 @@ import { RATE } from "./constants.js";
 import { remember, remembered } from "./remembered.js";
 import { level, localMinute, signed } from "./time.js";
 
-const VIEWS = { look: "Last look", listeners: "For listeners", files: "Files", compare: "Compare" };
+const VIEWS = { look: "Last look", listeners: "For listeners", files: "Files", publish: "Publish", compare: "Compare" };
 const RATES = {
   mp3: { false: [96, 128, 160, 192, 256, 320], true: [48, 64, 80, 96, 128, 160] },
   m4a: { false: [96, 128, 192, 256], true: [48, 64, 80, 128] },
@@ -61,6 +61,7 @@ export function sendOut(page, data, stage) {
       this.drawChart();
       if (this.view === "look") page.lastLook.show();
       if (this.view === "listeners") page.listeners.show();
+      if (this.view === "publish") page.publish.show();
       if (this.view === "compare") page.compare.show();
       else page.compare.leave();
     },
