@@ -73,7 +73,7 @@ def test_a_place_of_ones_own_is_said_and_a_mooring_that_is_down_is_told(
     page.get_by_label("Called").fill("Our own web space")
     page.get_by_label("Folder", exact=True).fill(str(tmp_path / "served"))
     page.get_by_label("Address of that folder for everybody").fill("https://slackwater.example/shows")
-    page.get_by_role("button", name="Publish there").click()
+    page.get_by_role("button", name="Keep this place").click()
     expect(page.locator("#place")).to_contain_text("Our own web space")
     page.locator("#publish").click()
     expect(page.get_by_label("Episodes at the place")).to_contain_text("The Pilot Ladder")

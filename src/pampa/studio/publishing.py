@@ -126,11 +126,9 @@ class Publishing:
             plan = self._planned(episode_id, place, host, wish)
             now = plan.standing.now
             own = next(each for each in feeds.items_of(plan.root) if feeds.text_of(each, "guid") == plan.item.guid)
-            alone = feeds.empty()
-            alone[0].append(own)
             there = self._listed(place.show_id, plan.standing)
             return Outlook(
-                plan.channel.address, plan.item, feeds.written(alone).decode(), faults_of(Read(plan.root, now)), there,
+                plan.channel.address, plan.item, feeds.shown(own), faults_of(Read(plan.root, now)), there,
                 plan.strange, _clock(now), any(each.guid == plan.item.guid for each in there),
             )  # fmt: skip
 
@@ -277,7 +275,7 @@ class Publishing:
         picture, more = self._picture(own, host) if own else ("", {})
         people = tuple(Person(each, "host" if each == show.host else "guest") for each in seen.people)
         item = Item(
-            seen.words.guid or str(uuid.uuid4()), episode.title, utc_now(), host.address(sound), path.stat().st_size,
+            seen.words.guid or _guid(channel.guid, episode), episode.title, utc_now(), host.address(sound), path.stat().st_size,
             MIME[kind], delivery.sheet["duration_s"], seen.html, to_summary(seen.text), episode.number,
             seen.words.season or None, seen.words.kind, seen.words.explicit, seen.words.link, picture,
             host.address(chapters) if chapters else "", people,
@@ -370,6 +368,11 @@ def _clock(there: datetime) -> str:
     told = f"{abs(off) // 3600} h {abs(off) % 3600 // 60} min" if abs(off) >= 3600 else f"{abs(off) // 60} min"
     way = "ahead of" if off > 0 else "behind"
     return f"The place's clock is {told} {way} this machine's. Its own counts there: one of both is wrong."
+
+
+def _guid(show: str, episode: Episode) -> str:
+    """Of an episode that has none yet; it stays the same while somebody looks at what it would be."""
+    return str(uuid.uuid5(uuid.UUID(show), f"{episode.id} {episode.created.isoformat()}"))
 
 
 def _short(data: bytes) -> str:

@@ -5,6 +5,7 @@ directories' name space; the open podcast name space (guid, locked, person, chap
 """
 
 import copy
+import re
 import uuid
 import xml.etree.ElementTree as ET
 from collections.abc import Sequence
@@ -40,7 +41,7 @@ class Person:
 class Channel:
     """What a feed says of its show. address : where the feed lies. kind : episodic, or serial for a story in order.
 
-    guid : of the show, the same for ever and in every place.
+    guid : of the show, a UUID, the same for ever and in every place.
     """
 
     title: str
@@ -118,6 +119,12 @@ def written(root: ET.Element) -> bytes:
     tidy = copy.deepcopy(root)
     ET.indent(tidy)
     return bytes(ET.tostring(tidy, "utf-8", xml_declaration=True)) + b"\n"
+
+
+def shown(item: ET.Element) -> str:
+    """An episode's part of a feed, for people to read: names by their usual prefixes, without where those are told."""
+    text = written(item).decode().partition("\n")[2]
+    return re.sub(r' xmlns:\w+="[^"]*"', "", text).strip()
 
 
 def with_channel(root: ET.Element, channel: Channel, built: datetime) -> ET.Element:

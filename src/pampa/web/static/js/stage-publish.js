@@ -126,6 +126,7 @@ export function publish(page, data) {
       return this.looks && !this.outlook ? "Asking the place …" : "";
     },
     get faults() { return this.outlook ? this.outlook.faults : []; },
+    get isFaultless() { return this.outlook !== null && this.faults.length === 0; },
     get there() { return this.outlook ? this.outlook.there : []; },
     get preview() { return this.outlook ? this.outlook.preview : ""; },
     get isStrange() { return this.outlook !== null && this.outlook.strange !== ""; },
