@@ -275,8 +275,8 @@ class Publishing:
         picture, more = self._picture(own, host) if own else ("", {})
         people = tuple(Person(each, "host" if each == show.host else "guest") for each in seen.people)
         item = Item(
-            seen.words.guid or _guid(channel.guid, episode), episode.title, utc_now(), host.address(sound), path.stat().st_size,
-            MIME[kind], delivery.sheet["duration_s"], seen.html, to_summary(seen.text), episode.number,
+            seen.words.guid or _guid(channel.guid, episode), episode.title, utc_now(), host.address(sound),
+            path.stat().st_size, MIME[kind], delivery.sheet["duration_s"], seen.html, to_summary(seen.text), episode.number,
             seen.words.season or None, seen.words.kind, seen.words.explicit, seen.words.link, picture,
             host.address(chapters) if chapters else "", people,
         )  # fmt: skip
@@ -372,7 +372,7 @@ def _clock(there: datetime) -> str:
 
 def _guid(show: str, episode: Episode) -> str:
     """Of an episode that has none yet; it stays the same while somebody looks at what it would be."""
-    return str(uuid.uuid5(uuid.UUID(show), f"{episode.id} {episode.created.isoformat()}"))
+    return str(uuid.uuid5(feeds.GUID_SPACE, f"{show} {episode.id} {episode.created.isoformat()}"))
 
 
 def _short(data: bytes) -> str:
