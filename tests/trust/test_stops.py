@@ -254,7 +254,7 @@ def test_a_first_start_that_an_older_release_left_half_way_begins_again(tmp_path
 def test_a_sample_whose_making_was_stopped_is_made_again(tmp_path, monkeypatch):
     """Its folder "held other things" for ever."""
     served = []
-    monkeypatch.setattr("pampa.cli.serving._serve", lambda settings, tell: served.append(settings.data))
+    monkeypatch.setattr("pampa.cli.serving._serve", lambda settings, tell, before: served.append(settings.data))
     monkeypatch.setattr("pampa.demo.assemble.assemble", stopped)
     with pytest.raises(KeyboardInterrupt):
         serve_demo(tmp_path / "demo", 8400, fresh=False)

@@ -88,6 +88,26 @@ def mooring(
 
 
 @app.command()
+def episode(
+    recordings: Annotated[list[Path], typer.Argument(metavar="RECORDING...")],
+    out: Annotated[Path, typer.Option("--out", metavar="DIR", help="Where the finished files go.")],
+    show: Annotated[str, typer.Option(metavar="DIR|NAME", help="A data folder, or a show of the usual one.")] = "",
+    plan: Annotated[Path | None, typer.Option(metavar="FILE", help="JSON: what is wanted, who is where.")] = None,
+    dry_run: Annotated[bool, typer.Option("--dry-run", help="Only tell what would be done.")] = False,
+    json: Json = False,
+) -> None:  # fmt: skip
+    """Go straight through: line up, mend, prune silences, balance, music of the show, and make the wanted files.
+
+    Words stay: nothing that is said is taken out unless the plan says so. Ends with 0; 3 when it is done and something
+    needs a person, which is told; 2 when nothing could be made.
+    """
+    from pampa.cli.straight import make_episode
+
+    with refusals(as_json=json):
+        raise typer.Exit(make_episode(recordings, show, out, plan, dry=dry_run, as_json=json, standard=DATA / "studio"))
+
+
+@app.command()
 def password(data: DataFolder = DATA / "studio") -> None:
     """Set the password that is asked for from other machines."""
     from pampa.cli.serving import set_password

@@ -45,7 +45,8 @@ class ShowWords:
     """What is written about a show. wanted : the files that are wanted of each episode, as the page describes them.
 
     From description on it is for its feed. kind : episodic, or serial where episodes are heard in order. guid : by
-    which directories know the show for ever, wherever its feed lies.
+    which directories know the show for ever, wherever its feed lies. straight : what is wanted of going straight
+    through, once somebody has said so.
     """
 
     notes_pattern: str = USUAL
@@ -59,6 +60,7 @@ class ShowWords:
     kind: str = "episodic"
     explicit: bool = False
     guid: str = ""
+    straight: dict[str, Any] = field(default_factory=dict)
     wanted: list[dict[str, Any]] = field(default_factory=list)
 
 

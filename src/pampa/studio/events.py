@@ -10,7 +10,7 @@ from typing import Any
 @dataclass(frozen=True)
 class Event:
     """kind: `revision`, `job`, `recordings`, `loudness`, `lining`, `checkups`, `mended`, `finds`, `larder`,
-    `deliveries`, `published`.
+    `deliveries`, `published`, `straight`.
     """
 
     kind: str

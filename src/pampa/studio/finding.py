@@ -42,17 +42,27 @@ class Finding:
         recordings = self._ready(document)
         if not recordings:
             return Found([], waits=False)
-        with self._sessions() as session:
-            row = session.get(FindsRow, episode_id)
-        if row and row.key == self._key(document, recordings):
-            return Found(row.found, waits=False)
+        known = self.known(episode_id, document)
+        if known is not None:
+            return Found(known, waits=False)
         self._jobs.start("find", episode_id, "Looking for what may go", key=f"find {episode_id}")
         return Found([], waits=True)
 
     def _look(self, parameters: dict[str, Any], progress: Progress, job_id: int) -> None:
-        """The job: listen to everybody, then hear them together."""
         episode_id = self._jobs.episode_of(job_id)
-        document = self._editing.state(episode_id).document
+        self.look(episode_id, self._editing.state(episode_id).document, progress)
+
+    def known(self, episode_id: int, document: Document) -> list[dict[str, Any]] | None:
+        """The finds of an episode as people lie in a document; None where nobody has looked for any."""
+        recordings = self._ready(document)
+        with self._sessions() as session:
+            row = session.get(FindsRow, episode_id)
+        if not recordings:
+            return []
+        return row.found if row and row.key == self._key(document, recordings) else None
+
+    def look(self, episode_id: int, document: Document, progress: Progress) -> None:
+        """Listen to everybody as they lie in a document, then hear them together; what is found is kept."""
         recordings = self._ready(document)
         key = self._key(document, recordings)
         lying = [

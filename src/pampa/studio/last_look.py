@@ -86,11 +86,16 @@ class LastLook:
     def _look(self, parameters: dict[str, Any], progress: Progress, job_id: int) -> None:
         episode_id = self._jobs.episode_of(job_id)
         state = ordered(self._editing, episode_id, parameters)
+        self.look(state, [(name, Aim(*aim)) for name, *aim in parameters["wanted"]], progress)
+
+    def look(self, state: State, wanted: list[tuple[str, Aim]], progress: Progress) -> Looked:
+        """Look at an episode now; what is found is kept until it changes."""
+        episode_id = state.episode_id
         if not state.document.length:
             with self._lock:
                 self._looked[episode_id] = Looked(state.revision)
-            return
-        look = self._gathered(state, [(name, Aim(*aim)) for name, *aim in parameters["wanted"]], progress)
+            return self._looked[episode_id]
+        look = self._gathered(state, wanted, progress)
         found = last_look(look)
         names = {each.name for each in found}
         looked = Looked(
@@ -99,6 +104,7 @@ class LastLook:
         )  # fmt: skip
         with self._lock:
             self._looked[episode_id] = looked
+        return looked
 
     def _ended(self, job: Job) -> None:
         self._events.post(Event("last-look", job.episode_id))

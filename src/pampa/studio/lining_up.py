@@ -121,19 +121,22 @@ class LiningUp:
 
         The person on the first track stays as they are and keeps their clock; the others come to them.
         """
+        edit = self.told(episode_id)
+        if edit is None:
+            raise EditRefused("Everybody who was found lies as measured already. Nothing was moved.")
+        made = self._editing.edit(episode_id, "line_up", edit, revision=revision)
+        self._events.post(Event("lining", episode_id))
+        return made
+
+    def told(self, episode_id: int) -> dict[str, Any] | None:
+        """What `apply` would tell its edit; None where nobody would move."""
         document = self._editing.state(episode_id).document
         measured, frames = self._measured(episode_id)
         tracks = moves(document, _lies(measured, frames))
         if not tracks:
-            raise EditRefused("Everybody who was found lies as measured already. Nothing was moved.")
-        edit = {
-            "tracks": tracks,
-            "room": room_for(document, tracks),
-            "name": ", ".join(document.track(move["track"]).name for move in tracks),
-        }
-        made = self._editing.edit(episode_id, "line_up", edit, revision=revision)
-        self._events.post(Event("lining", episode_id))
-        return made
+            return None
+        names = ", ".join(document.track(move["track"]).name for move in tracks)
+        return {"tracks": tracks, "room": room_for(document, tracks), "name": names}
 
     def view(self, episode_id: int, recording: int, at_s: float, points: int) -> bytes:
         """Reference and recording around a place, drawn: int16 pairs of lowest and highest, one after the other."""
@@ -166,10 +169,12 @@ class LiningUp:
         return measured, {number: recording.facts["conformed_frames"] for number, recording in held.items()}
 
     def _measure(self, parameters: dict[str, Any], progress: Progress, job_id: int) -> None:
-        episode_id = self._jobs.episode_of(job_id)
+        self.measure(self._jobs.episode_of(job_id), parameters["reference"], parameters["recordings"], progress)
+
+    def measure(self, episode_id: int, reference: int, recordings: Sequence[int], progress: Progress) -> None:
+        """Measure how recordings lie against a reference, now; the proposals tell what was found."""
         progress("Reading the reference", 0.02)
-        reference = at_work_rate(self._sounds.conformed(parameters["reference"]))
-        recordings = parameters["recordings"]
+        heard = at_work_rate(self._sounds.conformed(reference))
         for index, recording in enumerate(recordings):
             with self._sessions() as session:
                 row = session.get(Recording, recording)
@@ -177,7 +182,7 @@ class LiningUp:
             progress(f"Listening to {name}", 0.1 + 0.9 * index / len(recordings))
             local = at_work_rate(self._sounds.conformed(recording))
             progress(f"Comparing {name}", 0.1 + 0.9 * (index + 0.3) / len(recordings))
-            self._store(episode_id, recording, parameters["reference"], align_sounds(reference, local))
+            self._store(episode_id, recording, reference, align_sounds(heard, local))
 
     def _store(self, episode_id: int, recording: int, reference: int, found: Alignment, *, by_hand: bool = False
                ) -> None:  # fmt: skip

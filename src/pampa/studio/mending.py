@@ -19,6 +19,7 @@ from pampa.core.mend.report import Deed, Mark, deeds, marks
 from pampa.core.mend.spectra import SIZE
 from pampa.core.rendition import Rendition
 from pampa.core.sound import RATE, FloatArray, Source, db_to_gain, extents
+from pampa.core.timeline.document import Document
 from pampa.core.timeline.mending import amounts_in
 from pampa.store.database import Sessions
 from pampa.store.models import CheckupRow, Episode, Job, Recording
@@ -95,17 +96,27 @@ class Mending:
             self._jobs.start("mend", state.episode_id, f"Mending {recording.person or recording.name}",
                              key=f"mend {number}", recording=number)  # fmt: skip
 
+    def measure_all(self, document: Document, progress: Progress) -> None:
+        """Measure, now, all that the mending in a document lacks."""
+        for mending in document.mendings:
+            amounts = amounts_in(document, mending.recording)
+            if self._sounds.lacks_mends(mending.recording, amounts):
+                self._sounds.measure_mends(mending.recording, amounts, progress)
+
+    def proposed(self, recording_id: int) -> Amounts:
+        """What the check-up of a recording proposes; nothing where there is none yet."""
+        with self._sessions() as session:
+            checkup = session.get(CheckupRow, recording_id)
+        return proposed([Finding(**found) for found in checkup.found["findings"]["True"]]) if checkup else Amounts()
+
     def report(self, recording_id: int) -> Report:
         """How a recording stands."""
         recording, amounts = self._settled(recording_id)
-        with self._sessions() as session:
-            checkup = session.get(CheckupRow, recording_id)
-        found = checkup.found["findings"]["True"] if checkup else []
         known = self._sounds.known(recording_id, amounts)
         waits = self._sounds.lacks_mends(recording_id, amounts)
         self.look_after(self._editing.state(recording.episode_id))
         return Report(
-            amounts, proposed([Finding(**finding) for finding in found]), deeds(known), marks(known),
+            amounts, self.proposed(recording_id), deeds(known), marks(known),
             waits, self._last_time(recording),
             doubt(self._sounds.analysis(recording_id).energy, amounts.region) if amounts.region else None,
             None if waits or amounts == Amounts() else self._cost(recording_id, amounts),

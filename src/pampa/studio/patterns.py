@@ -101,6 +101,22 @@ class Patterns:
         self._editing.edit(episode.id, "begin", made)
         return self._shows.change_episode(episode.id, choices={**content["plan"], ENDING: ending})
 
+    def around_the_talk(self, show_id: int) -> dict[str, tuple[int, str]]:
+        """The pieces that the show's latest pattern has as opening and as ending, with their names."""
+        patterns = self.of_show(show_id)
+        tracks = content_of(patterns[0])["tracks"] if patterns else []
+        pieces = [piece for track in tracks if track["kind"] == "music" for piece in track["pieces"]]
+        first = [piece["piece"] for piece in pieces if piece["before_end"] is None][:1]
+        last = [piece["piece"] for piece in pieces if piece["before_end"] is not None][-1:]
+        found = {}
+        with self._sessions() as session:
+            for what, numbers in (("opening", first), ("ending", last)):
+                for number in numbers:
+                    piece = session.get(Piece, number)
+                    if piece is not None:
+                        found[what] = (number, piece.name)
+        return found
+
     def ending(self, episode_id: int) -> list[dict[str, Any]]:
         """Pieces of the pattern that belong to the end and lie on no track yet."""
         _, episode = self._shows.episode(episode_id)

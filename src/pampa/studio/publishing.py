@@ -108,7 +108,7 @@ class Publishing:
                  ) -> None:  # fmt: skip
         self._sessions, self._jobs, self._events = sessions, jobs, events
         self._about, self._sending, self._places = about, sending, places
-        jobs.register("publish", self._publish)
+        jobs.register("publish", self.bring)
         jobs.register("withdraw", self._withdraw)
 
     # -- looking ----------------------------------------------------------------------------------------------
@@ -142,11 +142,15 @@ class Publishing:
     def publish(self, episode_id: int, wish: Wish) -> int:
         """Begin to publish; returns the job's number."""
         place = self._of(episode_id, wish.place)
+        told = self.ordered_wish(episode_id, wish)
+        return self._jobs.start("publish", episode_id, f"Publishing to {place.name}", key=_key(place), **told)
+
+    def ordered_wish(self, episode_id: int, wish: Wish) -> dict[str, Any]:
+        """What the job is told."""
         delivery = self._sending.delivery(wish.delivery)
         if delivery.episode_id != episode_id:
             raise EditRefused("That file is of another episode. Nothing was published.")
-        told = {**vars(wish), "when": wish.when.isoformat() if wish.when else None}
-        return self._jobs.start("publish", episode_id, f"Publishing to {place.name}", key=_key(place), **told)
+        return {**vars(wish), "when": wish.when.isoformat() if wish.when else None}
 
     def withdraw(self, episode_id: int, place_id: int) -> int:
         """Begin to take an episode out of a feed, and its files away; returns the job's number."""
@@ -154,7 +158,8 @@ class Publishing:
         return self._jobs.start("withdraw", episode_id, f"Taking it away from {place.name}", key=_key(place),
                                 place=place_id)  # fmt: skip
 
-    def _publish(self, told: dict[str, Any], progress: Progress, job_id: int) -> None:
+    def bring(self, told: dict[str, Any], progress: Progress, job_id: int) -> None:
+        """The job, told as `ordered_wish` says."""
         episode_id = self._jobs.episode_of(job_id)
         when = datetime.fromisoformat(told["when"]) if told["when"] else None
         wish = Wish(told["place"], told["delivery"], when, told["draft"], told["take_over"])
@@ -276,8 +281,8 @@ class Publishing:
         people = tuple(Person(each, "host" if each == show.host else "guest") for each in seen.people)
         item = Item(
             seen.words.guid or _guid(channel.guid, episode), episode.title, utc_now(), host.address(sound),
-            path.stat().st_size, MIME[kind], delivery.sheet["duration_s"], seen.html, to_summary(seen.text), episode.number,
-            seen.words.season or None, seen.words.kind, seen.words.explicit, seen.words.link, picture,
+            path.stat().st_size, MIME[kind], delivery.sheet["duration_s"], seen.html, to_summary(seen.text),
+            episode.number, seen.words.season or None, seen.words.kind, seen.words.explicit, seen.words.link, picture,
             host.address(chapters) if chapters else "", people,
         )  # fmt: skip
         return item, files | more, sha256

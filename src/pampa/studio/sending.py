@@ -2,7 +2,7 @@
 
 import logging
 import re
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass, replace
 from pathlib import Path
 from typing import Any
@@ -42,6 +42,12 @@ class Wanted:
     aim: Aim
     mono: bool = False
 
+    @classmethod
+    def of(cls, told: Mapping[str, Any]) -> "Wanted":
+        """A file as a page describes it, and as it is kept with a show."""
+        fmt = Format(told["kind"], told["bits"], told["kbit"], told["quality"], told["rate"], told["broadcast"])
+        return cls(fmt, Aim(told["target_lufs"], told["ceiling_dbtp"]), told["mono"])
+
 
 class Sending:
     """Deliveries of all episodes."""
@@ -52,19 +58,23 @@ class Sending:
         self._sessions, self._media, self._jobs, self._events = sessions, media, jobs, events
         self._editing, self._rendering, self._shows, self._about = editing, rendering, shows, about
         self._likenesses, self._executor = likenesses, executor
-        jobs.register("deliver", self._deliver)
+        jobs.register("deliver", self.deliver)
 
     def start(self, episode_id: int, wanted: Sequence[Wanted]) -> int:
         """Begin making files of an episode as it stands; returns the job's number."""
-        wanted = [replace(each, fmt=_checked(each)) for each in wanted]
-        if not wanted:
+        told = self.ordered_files(episode_id, wanted)
+        label = f"Making {wanted[0].fmt.label}" if len(wanted) == 1 else f"Making {len(wanted)} files"
+        return self._jobs.start("deliver", episode_id, label, **told)
+
+    def ordered_files(self, episode_id: int, wanted: Sequence[Wanted]) -> dict[str, Any]:
+        """What the job is told: files, and the episode as it stands now. Raises EditRefused where that makes none."""
+        checked = [replace(each, fmt=_checked(each)) for each in wanted]
+        if not checked:
             raise EditRefused("No file is chosen. Tick those that are wanted.")
         state = self._editing.state(episode_id)
         if not state.document.length:
             raise EditRefused("There is nothing to send out yet. Bring recordings in first, in Gather.")
-        label = f"Making {wanted[0].fmt.label}" if len(wanted) == 1 else f"Making {len(wanted)} files"
-        return self._jobs.start("deliver", episode_id, label, files=[asdict(each) for each in wanted],
-                                ordered=packed(state))  # fmt: skip
+        return {"files": [asdict(each) for each in checked], "ordered": packed(state)}
 
     def of_episode(self, episode_id: int) -> list[Delivery]:
         """What was made, newest first."""
@@ -95,8 +105,8 @@ class Sending:
             raise NotFound("That file is not there any more. Make it again in Send out.")
         return path, delivery.name
 
-    def _deliver(self, parameters: dict[str, Any], progress: Progress, job_id: int) -> None:
-        """The job. Files that were finished before the server stopped are not made again."""
+    def deliver(self, parameters: dict[str, Any], progress: Progress, job_id: int) -> None:
+        """The job, told as `ordered_files` says. Files that were finished before a stop are not made again."""
         episode_id = self._jobs.episode_of(job_id)
         with self._sessions() as session:
             known = set(session.scalars(select(Delivery.file).where(Delivery.job_id == job_id)))

@@ -41,6 +41,8 @@ from pampa.studio.settings import Settings
 from pampa.studio.shows import Shows
 from pampa.studio.sounds import Sounds
 from pampa.studio.space import Space
+from pampa.studio.straight_steps import Steps, Tools
+from pampa.studio.straight_through import StraightThrough
 from pampa.studio.uploads import Uploads
 from pampa.studio.versions import Versions
 from pampa.studio.voice_curves import VoiceCurves
@@ -121,6 +123,14 @@ class Studio:
         self.last_look = LastLook(
             self.jobs, self.events, self.editing, self.listening, self.rendering, self.sounds, self.recordings,
             self.joins, self.finding, self.checking_up, self.likenesses, self.shows, self.about, executor,
+        )  # fmt: skip
+        steps = Steps(Tools(
+            self.shows, self.editing, self.recordings, self.lining_up, self.finding, self.mending, self.voices,
+            self.recipes, self.music, self.patterns, self.about,
+        ))  # fmt: skip
+        self.straight_through = StraightThrough(
+            self.jobs, self.events, self.shows, self.editing, self.about, self.versions, self.sending, self.last_look,
+            self.places, self.publishing, steps,
         )  # fmt: skip
         self.comparing = Comparing(
             sessions, self.media, self.jobs, self.events, self.editing, self.recordings, self.rendering, self.sending,

@@ -32,6 +32,7 @@ from pampa.web.routes import (
     sending,
     shows,
     space,
+    straight_through,
     voices,
 )
 from pampa.web.schemas import ErrorBody
@@ -83,6 +84,7 @@ def create_app(studio: Studio) -> FastAPI:
         voices,
         sending,
         space,
+        straight_through,
         events,
     ):
         app.include_router(part.router, prefix="/api", responses=refusals)  # type: ignore[arg-type]

@@ -4,9 +4,8 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, Field
 
-from pampa.core.deliver.formats import Format, Kind
+from pampa.core.deliver.formats import Kind
 from pampa.core.deliver.notes import MOST
-from pampa.core.deliver.solve import Aim
 from pampa.studio.about import Seen, ShowWords
 from pampa.studio.comparing import Compared
 from pampa.studio.last_look import Looked
@@ -34,8 +33,7 @@ class WantedFile(BaseModel):
     ticked: bool = Field(True, description="Made with the others of its set.")
 
     def wanted(self) -> Wanted:
-        fmt = Format(self.kind, self.bits, self.kbit, self.quality, self.rate, self.broadcast)
-        return Wanted(fmt, Aim(self.target_lufs, self.ceiling_dbtp), self.mono)
+        return Wanted.of(self.model_dump())
 
 
 class NewDeliveries(BaseModel):

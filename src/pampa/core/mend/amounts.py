@@ -77,6 +77,18 @@ USUAL = Amounts(
 """How much of a process is usual where a person puts it on: all of a fault, some of what is a matter of taste."""
 
 
+def amounts_in_words(amounts: Amounts) -> str:
+    """Which processes are on and how far: hum 100 %, noise 35 %."""
+    told = []
+    for name, value in vars(amounts.alike()).items():
+        words = name.replace("_", "-")
+        if value is True:
+            told.append(words)
+        elif isinstance(value, (int, float)) and value:
+            told.append(f"{words} {value:.0f} %")
+    return ", ".join(told)
+
+
 def amounts_of(data: Mapping[str, Any]) -> Amounts:
     """Amounts from plain data, such as `asdict` makes of them; who is among them is told anew."""
     places = {"spots": tuple(Spot(**spot) for spot in data.get("spots", ())), "among": ()}

@@ -11,6 +11,11 @@ from pampa.core.timeline.laying import free_track
 
 SHORT_FADE = round(0.05 * RATE)
 LEAST = RATE // 2
+USUAL_S = {
+    "opening": {"alone": 4.0, "gone": 12.0}, "ending": {"before": 8.0, "alone": 6.0}, "sting": {"rest": 2.5},
+    "bed": {"lead": 1.5},
+}  # fmt: skip
+"""What is usual of each way to set music, in seconds."""
 
 
 def open_with(

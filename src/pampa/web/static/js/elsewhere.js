@@ -17,6 +17,7 @@ export function followElsewhere(page) {
   on("larder", () => { if (page.gather.isView("larder")) page.larder.read(); });
   on("compared", () => page.compare.read());
   on("last-look", () => page.lastLook.read());
+  on("straight", () => page.straight.ended());
   on("published", () => page.publish.read());
   on("deliveries", () => { page.sendOut.readDeliveries(); page.next.readSoon(); });
   // Whatever was told while nobody listened.

@@ -42,6 +42,7 @@ import { compare } from "./stage-compare.js";
 import { lastLook } from "./stage-last-look.js";
 import { listeners } from "./stage-listeners.js";
 import { publish } from "./stage-publish.js";
+import { straight } from "./stage-straight.js";
 import { sendOut } from "./stage-send-out.js";
 import { stalkStore } from "./stalks.js";
 import { clock, length, level, shortClock } from "./time.js";
@@ -322,6 +323,7 @@ document.addEventListener("alpine:init", () => {
     lastLook: lastLook(page),
     listeners: listeners(page, data),
     publish: publish(page, data),
+    straight: straight(page),
   });
   Alpine.data("episodePage", () => page);
 });

@@ -28,6 +28,7 @@ import type { compare } from "./stage-compare.js";
 import type { lastLook } from "./stage-last-look.js";
 import type { listeners } from "./stage-listeners.js";
 import type { publish } from "./stage-publish.js";
+import type { straight } from "./stage-straight.js";
 import type { sendOut } from "./stage-send-out.js";
 
 export interface Stores {
@@ -65,6 +66,7 @@ export interface Stores {
   lastLook: ReturnType<typeof lastLook>;
   listeners: ReturnType<typeof listeners>;
   publish: ReturnType<typeof publish>;
+  straight: ReturnType<typeof straight>;
 }
 
 /** What any store may say or ask of the page itself. */

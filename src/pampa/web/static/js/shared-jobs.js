@@ -15,6 +15,7 @@ export function jobs(page, data) {
       if (job.state === "cancelled") page.say(`${job.label}: stopped.`);
       page.sendOut.deliveryTold(job);
       page.publish.jobTold(job);
+      page.straight.jobTold(job);
     },
     async read() { this.open = await api.get(`/api/episodes/${page.episode.id}/jobs`).catch(() => this.open); },
     cancel(job) { return page.attempt(() => api.post(`/api/jobs/${job.id}/cancel`)); },

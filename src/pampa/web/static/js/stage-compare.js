@@ -34,6 +34,11 @@ export function compare(page, stage) {
     leave() { if (this.playing) this.stop(); },
     isChosen(side, of) { return this.chosen[side] === of; },
     choose(side, event) { this.chosen = { ...this.chosen, [side]: event.target.value }; remember("compare", this.chosen); },
+    between(here, there) {
+      this.chosen = { here, there };
+      remember("compare", this.chosen);
+      return this.begin();
+    },
     get canCompare() { return this.chosen.here !== "" && this.chosen.here !== this.chosen.there; },
     begin() {
       this.leave();
