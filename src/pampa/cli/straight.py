@@ -15,6 +15,7 @@ from rich.console import Console
 from pampa.cli.bar import Told, bar
 from pampa.core.errors import EditRefused, NotFound, PampaError, SignalError
 from pampa.core.straight.steps import NAMES, Wants
+from pampa.studio.sending import plain_name
 from pampa.studio.settings import Settings
 from pampa.studio.straight_through import Plan, Report
 from pampa.studio.studio import Studio
@@ -44,8 +45,9 @@ def make_episode(files: Sequence[Path], show: str, out: Path, plan: Path | None,
             raise SignalError(f"There is no file {file}. Nothing was made.")
     if not dry:
         out.mkdir(parents=True, exist_ok=True)
-    with _opened(show, standard) as (studio, show_id), bar("Bringing them in", quiet=as_json) as told:
-        episode = studio.shows.make_episode(show_id, asked.title or _person(files[0]), asked.number).id
+    title = asked.title or out.resolve().name.replace("-", " ").replace("_", " ").strip().title() or "Episode"
+    with _opened(show, standard, title) as (studio, show_id), bar("Bringing them in", quiet=as_json) as told:
+        episode = studio.shows.make_episode(show_id, title, asked.number).id
         try:
             result = _through(studio, show_id, episode, files, asked, told, dry=dry)
         finally:
@@ -53,7 +55,7 @@ def make_episode(files: Sequence[Path], show: str, out: Path, plan: Path | None,
                 studio.shows.change_episode(episode, archived=True)
                 studio.space.delete_episode(episode)
         planned, report = result
-        made = [] if report is None else _taken(studio, report, out)
+        made = [] if report is None else _taken(studio, report, out, "" if show else f"{plain_name(title)}-1-")
     needs = list(planned.troubles) if report is None else list(report.needs)
     needs += [line for step in planned.steps for line in step.needs if line not in needs]
     if as_json:
@@ -66,7 +68,7 @@ def make_episode(files: Sequence[Path], show: str, out: Path, plan: Path | None,
 def _through(studio: Studio, show_id: int, episode: int, files: Sequence[Path], asked: Asked, told: Told, *, dry: bool
              ) -> tuple[Plan, Report | None]:  # fmt: skip
     for file in files:
-        details = {"person": asked.people.get(file.name, _person(file)), "role": asked.roles.get(file.name)}
+        details = {"person": asked.people.get(file.name), "role": asked.roles.get(file.name)}
         studio.recordings.add_file(episode, file, **{name: value for name, value in details.items() if value})
     _wait(studio, episode, told, 0.0, 0.3)
     job = studio.straight_through.look_ahead(episode)
@@ -83,11 +85,12 @@ def _through(studio: Studio, show_id: int, episode: int, files: Sequence[Path], 
     return planned, studio.straight_through.report(episode)
 
 
-def _taken(studio: Studio, report: Report, out: Path) -> list[dict[str, Any]]:
-    """The files, copied into a folder, each with its sheet."""
+def _taken(studio: Studio, report: Report, out: Path, prefix: str) -> list[dict[str, Any]]:
+    """The files, copied into a folder, each with its sheet. prefix : of their names, left out."""
     made = []
     for number in report.files:
         path, name = studio.sending.file(number)
+        name = name.removeprefix(prefix)
         shutil.copyfile(path, out / name)
         made.append({"file": str(out / name), "sheet": studio.sending.delivery(number).sheet})
     return made
@@ -107,7 +110,7 @@ def _check(studio: Studio, job: int) -> None:
 
 
 @contextmanager
-def _opened(show: str, standard: Path) -> Iterator[tuple[Studio, int]]:
+def _opened(show: str, standard: Path, title: str) -> Iterator[tuple[Studio, int]]:
     """The studio and show that are meant: a show by its name, the one in a data folder, or one for this time only."""
     with TemporaryDirectory(prefix="pampa-") as passing:
         folder = Path(show)
@@ -116,7 +119,7 @@ def _opened(show: str, standard: Path) -> Iterator[tuple[Studio, int]]:
         try:
             shows = studio.shows.all_shows()
             if not show:
-                yield studio, studio.shows.make_show("Episode").id
+                yield studio, studio.shows.make_show(title).id
             elif folder.is_dir():
                 if len(shows) > 1:
                     names = ", ".join(each.name for each in shows)
@@ -129,10 +132,6 @@ def _opened(show: str, standard: Path) -> Iterator[tuple[Studio, int]]:
                 yield studio, found.id
         finally:
             studio.close()
-
-
-def _person(file: Path) -> str:
-    return file.stem.replace("_", " ").strip().title()
 
 
 def _asked(plan: Path | None) -> Asked:

@@ -1,7 +1,7 @@
 """Patterns: how a show's episodes usually are, made from one of them, and begun from again."""
 
 from collections.abc import Callable, Iterable
-from dataclasses import asdict
+from dataclasses import asdict, dataclass
 from typing import Any
 
 from sqlalchemy import select
@@ -9,7 +9,7 @@ from sqlalchemy.orm import Session
 
 from pampa.core.errors import EditRefused, NotFound
 from pampa.core.timeline.codec import brought_up
-from pampa.core.timeline.document import Clip, Document, Track
+from pampa.core.timeline.document import Clip, Document, Track, Under
 from pampa.store.database import Sessions
 from pampa.store.models import Episode, Pattern, Piece, Recording, now
 from pampa.studio.editing import Editing, State
@@ -24,6 +24,15 @@ ENDING = "ending"
 FORM = 1
 """Of a pattern's content; a way from each older form stands in `UPCASTS`."""
 UPCASTS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {}
+
+
+@dataclass(frozen=True)
+class Around:
+    """A piece of the larder that a pattern sets around the talk. under_lu : how far it lies under that."""
+
+    id: int
+    name: str
+    under_lu: float
 
 
 class Patterns:
@@ -101,20 +110,21 @@ class Patterns:
         self._editing.edit(episode.id, "begin", made)
         return self._shows.change_episode(episode.id, choices={**content["plan"], ENDING: ending})
 
-    def around_the_talk(self, show_id: int) -> dict[str, tuple[int, str]]:
-        """The pieces that the show's latest pattern has as opening and as ending, with their names."""
+    def around_the_talk(self, show_id: int) -> dict[str, Around]:
+        """The pieces that the show's latest pattern has as opening and as ending."""
         patterns = self.of_show(show_id)
         tracks = content_of(patterns[0])["tracks"] if patterns else []
-        pieces = [piece for track in tracks if track["kind"] == "music" for piece in track["pieces"]]
-        first = [piece["piece"] for piece in pieces if piece["before_end"] is None][:1]
-        last = [piece["piece"] for piece in pieces if piece["before_end"] is not None][-1:]
+        pieces = [(track, piece) for track in tracks if track["kind"] == "music" for piece in track["pieces"]]
+        first = [each for each in pieces if each[1]["before_end"] is None][:1]
+        last = [each for each in pieces if each[1]["before_end"] is not None][-1:]
         found = {}
         with self._sessions() as session:
-            for what, numbers in (("opening", first), ("ending", last)):
-                for number in numbers:
-                    piece = session.get(Piece, number)
+            for what, chosen in (("opening", first), ("ending", last)):
+                for track, laid in chosen:
+                    piece = session.get(Piece, laid["piece"])
                     if piece is not None:
-                        found[what] = (number, piece.name)
+                        under = Under(**track["under"]) if track["under"] else Under()
+                        found[what] = Around(laid["piece"], piece.name, under.lu)
         return found
 
     def ending(self, episode_id: int) -> list[dict[str, Any]]:

@@ -21,7 +21,7 @@ from pampa.studio.jobs import Progress
 from pampa.studio.lining_up import LiningUp, Measured
 from pampa.studio.mending import Mending
 from pampa.studio.music import Music
-from pampa.studio.patterns import Patterns
+from pampa.studio.patterns import Around, Patterns
 from pampa.studio.recipes import Recipes, main_recording
 from pampa.studio.recordings import Recording, Recordings
 from pampa.studio.sending import Wanted
@@ -107,8 +107,13 @@ class Steps:
             if not measured.found.matched:
                 needs.append(f"{name} was not found in {names.get(measured.reference, 'the reference')}: "
                              f"{measured.found.reason or 'they do not sound like the same conversation.'}")  # fmt: skip
-            elif measured.recording in moving:
+                continue
+            if measured.recording in moving:
                 lines.append(_placed(name, measured))
+            if not measured.by_hand and measured.found.confidence < SURE:
+                needs.append(
+                    f"{name} may lie elsewhere ({measured.found.confidence * 100:.0f} % sure): listen in Line up."
+                )
         return lines, needs
 
     def do_line_up(self, episode_id: int) -> Done:
@@ -159,7 +164,8 @@ class Steps:
         seconds = sum(cut["stop"] - cut["start"] for cut in cuts if "tracks" not in cut) / RATE
         if not cuts:
             return [], []
-        return [f"{len(cuts)} {SAID[name]}, {seconds:.1f} s in all."], []
+        saved = f", {seconds:.1f} s in all" if seconds else ", their room goes on in their place"
+        return [f"{len(cuts)} {SAID[name]}{saved}."], []
 
     def do_cuts(self, episode_id: int, name: str, wants: Wants, progress: Progress) -> Done:
         state = self._of.editing.state(episode_id)
@@ -225,7 +231,7 @@ class Steps:
         document = self._of.editing.state(episode_id).document
         if self._of.patterns.ending(episode_id):
             return ["The ending of the pattern, at the end of the talk."], []
-        return [f"{name} as {what}." for what, (_, name) in self._around(episode_id, document).items()], []
+        return [f"{piece.name} as {what}." for what, piece in self._around(episode_id, document).items()], []
 
     def do_music(self, episode_id: int) -> Done:
         document = self._of.editing.state(episode_id).document
@@ -233,13 +239,13 @@ class Steps:
         if self._of.patterns.ending(episode_id):
             self._of.patterns.lay_ending(episode_id)
         else:
-            for what, (piece, _name) in self._around(episode_id, document).items():
+            for what, piece in self._around(episode_id, document).items():
                 frames = {name: round(seconds * RATE) for name, seconds in USUAL_S[what].items()}
-                self._of.music.set(episode_id, what, piece, frames)
+                self._of.music.set(episode_id, what, piece.id, {**frames, "under_lu": piece.under_lu})
         made = _clips(self._of.editing.state(episode_id).document) - _clips(document)
         return Done("music", tuple(told), undo={"clips": sorted(made)})
 
-    def _around(self, episode_id: int, document: Document) -> dict[str, tuple[int, str]]:
+    def _around(self, episode_id: int, document: Document) -> dict[str, Around]:
         """What the show has as opening and ending, where the episode has no music yet."""
         if any(track.kind == "music" and track.clips for track in document.tracks):
             return {}
@@ -290,6 +296,6 @@ def _clips(document: Document) -> set[int]:
 def _placed(name: str, measured: Measured) -> str:
     clock = measured.clock
     drift = f", its clock {abs(clock.drift_ppm):.0f} ppm {'fast' if clock.drift_ppm < 0 else 'slow'}"
-    sure = f", {measured.found.confidence:.0%} sure" if not measured.by_hand else ", set by hand"
+    sure = f", {measured.found.confidence * 100:.0f} % sure" if not measured.by_hand else ", set by hand"
     text = f"{name} by {clock.offset_s:+.2f} s{drift if abs(clock.drift_ppm) >= 1 else ''}{sure}."
     return text.replace("-", "−")

@@ -8,7 +8,7 @@ from collections.abc import Callable
 from dataclasses import asdict, dataclass, replace
 from typing import Any
 
-from pampa.core.errors import EditRefused, NotFound, PampaError
+from pampa.core.errors import EditRefused, NotFound, PampaError, SignalError
 from pampa.core.straight.steps import NAMES, STEPS, Done, Name, Planned, Step, Wants
 from pampa.studio.about import About
 from pampa.studio.editing import Editing
@@ -168,7 +168,10 @@ class StraightThrough:
                 progress(doing, 0.05 + 0.95 * (before + reach * share))
 
             told(_title(name), 0.0)
-            done, files = self._do(episode_id, name, wants, told, job_id, report)
+            try:
+                done, files = self._do(episode_id, name, wants, told, job_id, report)
+            except (EditRefused, NotFound, SignalError) as error:  # what follows can be done all the same
+                done, files = Done(name, needs=(f"{_title(name)}: {error}",)), []
             report = replace(report, steps=(*report.steps, done), needs=(*report.needs, *done.needs),
                              files=(*report.files, *files), revision=self._revision(episode_id))  # fmt: skip
             self._keep(episode_id, report)
@@ -204,11 +207,7 @@ class StraightThrough:
         told = self._sending.ordered_files(episode_id, [each for _, each in wanted])
         self._sending.deliver(told, lambda doing, share: progress(doing, 0.5 + 0.5 * share), job_id)
         files = [file for file in self._sending.of_episode(episode_id) if file.job_id == job_id]
-        lines = [
-            f"{file.name}: {file.sheet['loudness']['integrated_lufs']:.1f} LUFS, "
-            f"{file.sheet['loudness']['true_peak_dbtp']:.1f} dBTP.".replace("-", "−")
-            for file in files if file.sheet["loudness"]["integrated_lufs"] is not None
-        ]  # fmt: skip
+        lines = [f"{file.name}: {_figures(file.sheet['loudness'])}." for file in files]
         short = [f"{file.name}: {file.sheet['reason']}" for file in files if not file.sheet["met"]]
         return Done("files", tuple(lines), (*short, *_to_hear(looked))), [file.id for file in files]
 
@@ -244,6 +243,13 @@ class StraightThrough:
 
 def _title(name: str) -> str:
     return next(step.title for step in STEPS if step.name == name)
+
+
+def _figures(loudness: dict[str, Any]) -> str:
+    if loudness["integrated_lufs"] is None:
+        return "nothing is heard"
+    told = f"{loudness['integrated_lufs']:.1f} LUFS, {loudness['true_peak_dbtp']:.1f} dBTP"
+    return told.replace("-", "−")
 
 
 def _to_hear(looked: Looked) -> tuple[str, ...]:

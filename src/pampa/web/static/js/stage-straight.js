@@ -19,7 +19,8 @@ export function straight(page) {
       dialog().showModal();
       await this.read();
       if (this.isBusy || page.episode.isEmpty) return;
-      await this.trying(() => api.post(`${path()}/ahead`));
+      const ahead = await this.trying(() => api.post(`${path()}/ahead`));
+      if (ahead) await this.read();
     },
     close() { dialog().close(); },
     async trying(work) {
@@ -32,7 +33,7 @@ export function straight(page) {
       }
     },
     async read() {
-      const told = await this.trying(() => api.get(path()));
+      const told = await api.get(path()).catch(() => null);
       if (!told) return;
       this.plan = told.plan;
       this.report = told.report;
@@ -43,7 +44,7 @@ export function straight(page) {
       return this.plan.steps.map((step) => {
         const done = this.report ? this.report.steps.find((each) => each.name === step.name && (each.told.length || each.back)) : null;
         const waits = this.plan.waits && !step.possible ? ["measuring …"] : [];
-        const told = step.told.length ? step.told : done ? done.told.map((line) => `Done: ${line}`) : waits;
+        const told = step.told.length ? step.told : done ? done.told : waits;
         return { ...step, ticked: this.wants.ticked.includes(step.name), done: done !== null && done !== undefined,
           back: Boolean(done && done.back), told: told.length ? told : ["nothing to do"] };
       });
