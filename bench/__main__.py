@@ -267,7 +267,7 @@ def standing(minutes: int) -> list[Row]:
     return [(f"loudness as it stands after a cut, {minutes} min", statistics.median(spent) * 1000, "ms")]
 
 
-TAKES_MINUTES = ("pages", "sync", "finds")
+TAKES_MINUTES = ("straight", "pages", "sync", "finds")
 
 
 def main() -> None:
@@ -287,6 +287,7 @@ def main() -> None:
             "voice",
             "music",
             "deliveries",
+            "straight",
         ],
         default="passes",
     )

@@ -18,6 +18,7 @@ export function straight(page) {
       this.problem = "";
       dialog().showModal();
       await this.read();
+      if (this.plan) this.wants = this.plan.wants;
       if (this.isBusy || page.episode.isEmpty) return;
       const ahead = await this.trying(() => api.post(`${path()}/ahead`));
       if (ahead) await this.read();
@@ -35,16 +36,18 @@ export function straight(page) {
     async read() {
       const told = await api.get(path()).catch(() => null);
       if (!told) return;
-      this.plan = told.plan;
       this.report = told.report;
-      this.wants = told.plan.wants;
+      const { wants } = this; // what is ticked here meanwhile stays
+      const isOwn = this.plan !== null && JSON.stringify(wants) !== JSON.stringify(told.plan.wants);
+      this.plan = isOwn ? await api.post(`${path()}/plan`, wants).catch(() => told.plan) : told.plan;
     },
     get steps() {
       if (!this.plan) return [];
       return this.plan.steps.map((step) => {
         const done = this.report ? this.report.steps.find((each) => each.name === step.name && (each.told.length || each.back)) : null;
         const waits = this.plan.waits && !step.possible ? ["measuring …"] : [];
-        const told = step.told.length ? step.told : done ? done.told : waits;
+        const stands = this.report !== null && this.report.revision === page.episode.revision;
+        const told = step.told.length && !(done && stands) ? step.told : done ? done.told : waits;
         return { ...step, ticked: this.wants.ticked.includes(step.name), done: done !== null && done !== undefined,
           back: Boolean(done && done.back), told: told.length ? told : ["nothing to do"] };
       });
