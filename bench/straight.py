@@ -79,8 +79,10 @@ def go(name: str, files: list[Path], data: Path, *, publishes: bool) -> None:
         assert report is not None
         sheet = studio.sending.delivery(report.files[0]).sheet
         length = studio.editing.state(episode).document.length / RATE
-        print(f"  in all {time.perf_counter() - began:.1f} s for {length / 60:.1f} min; "
-              f"{sheet['loudness']['integrated_lufs']:.2f} LUFS, {sheet['loudness']['true_peak_dbtp']:.2f} dBTP")  # fmt: skip
+        spent = time.perf_counter() - began
+        loudness = sheet["loudness"]
+        figures = f"{loudness['integrated_lufs']:.2f} LUFS, {loudness['true_peak_dbtp']:.2f} dBTP"
+        print(f"  in all {spent:.1f} s for {length / 60:.1f} min; {figures}")
         found = [
             f"{check.title}: {note.told}" for check in studio.last_look.last(episode).found for note in check.notes
         ]

@@ -12,6 +12,7 @@ from playwright.sync_api import Page, sync_playwright
 
 from pampa.demo.assemble import assemble
 from pampa.demo.build import build
+from pampa.mooring.serving import serve_beside, token_of
 from pampa.studio.settings import Settings
 from pampa.studio.studio import Studio
 from pampa.web.app import create_app
@@ -21,6 +22,12 @@ PORT = 8497
 BASE = f"http://127.0.0.1:{PORT}"
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update",
          "--use-fake-device-for-media-stream"]  # fmt: skip
+
+
+RAW = (
+    ("marisol_local.wav", {"person": "Marisol Vey"}), ("anders_local.wav", {"person": "Anders Quill"}),
+    ("call_backup.wav", {}),
+)  # fmt: skip
 
 
 def open_stage(page: Page, stage: str) -> None:
@@ -95,10 +102,6 @@ def take(page: Page) -> None:
     page.get_by_role("button", name="Closer", exact=True).scroll_into_view_if_needed()
     page.wait_for_timeout(4000)
     shoot(page, "mend")
-    page.get_by_role("button", name="Wave", exact=True).click()
-    page.get_by_role("button", name="Taken away", exact=True).click()
-    page.wait_for_timeout(1500)
-    shoot(page, "mend-wave")
     open_stage(page, "prune")
     page.get_by_role("button", name="Take out all: Fillers").wait_for(timeout=120_000)
     for _ in range(6):
@@ -150,6 +153,10 @@ def going_out(page: Page) -> None:
     page.locator("#undo").click()
     page.locator("#make-file").click()
     page.wait_for_selector(".delivery-sheet", timeout=180_000)
+    views.get_by_role("button", name="Publish").click()
+    page.get_by_label("The episode in its feed").wait_for(timeout=30_000)
+    page.wait_for_timeout(800)
+    shoot(page, "publish")
     open_stage(page, "prune")
     page.wait_for_timeout(1500)
     for y, left, right in ((45, 600, 930), (250, 200, 420)):
@@ -165,6 +172,25 @@ def going_out(page: Page) -> None:
     for _ in range(2):
         page.locator("#undo").click()
         page.wait_for_timeout(700)
+
+
+def straight_through(page: Page, episode: int) -> None:
+    """What would be done with raw files."""
+    page.goto(f"{BASE}/episodes/{episode}/gather")
+    page.wait_for_selector("body[data-ready]")
+    page.get_by_role("button", name="Straight through …").click()
+    page.locator("#go-straight", has_text="Do it").wait_for(timeout=120_000)
+    page.wait_for_timeout(600)
+    shoot(page, "straight-through")
+
+
+def raw_episode(studio: Studio, sample: Path) -> int:
+    """An episode of raw files, as they come."""
+    episode = studio.shows.make_episode(1, "Neap Tide", 13).id
+    for name, details in RAW:
+        studio.recordings.add_file(episode, sample / name, **details)
+    studio.jobs.wait(300)
+    return episode
 
 
 def opening(page: Page) -> None:
@@ -207,7 +233,7 @@ def ident(page: Page) -> None:
 
 
 def views(page: Page) -> None:
-    """What Prune's panel shows: an open seam, places, the history."""
+    """What Prune's panel shows: an open seam, the history."""
     page.keyboard.press("Escape")
     page.get_by_role("button", name="Seams", exact=True).click()
     page.get_by_role("button", name="Check all joins").click()
@@ -216,11 +242,6 @@ def views(page: Page) -> None:
     page.wait_for_timeout(4000)
     shoot(page, "seam-open")
     page.keyboard.press("Escape")
-    page.get_by_role("button", name="Places", exact=True).click()
-    for row, tint in ((0, "section 2"), (1, "section 4")):
-        page.locator(".markers li").nth(row).get_by_role("combobox").select_option(label=tint)
-        page.wait_for_timeout(600)
-    shoot(page, "places")
     page.get_by_role("button", name="History", exact=True).click()
     page.get_by_label("Keep it as it stands").fill("Three cuts by hand")
     page.get_by_role("button", name="Keep", exact=True).click()
@@ -236,6 +257,10 @@ def main() -> None:
     truth = assemble(folder / "sample")
     studio = Studio(Settings(data=folder / "data", port=PORT))
     build(studio, folder / "sample", truth, print)
+    raw = raw_episode(studio, folder / "sample")
+    mooring = serve_beside(folder / "mooring", "127.0.0.1", PORT + 1)
+    address = f"http://127.0.0.1:{PORT + 1}"
+    studio.places.make(1, "mooring", "The mooring", token_of(folder / "mooring"), address=address)
     server = uvicorn.Server(
         uvicorn.Config(create_app(studio), port=PORT, log_level="error", timeout_graceful_shutdown=1)
     )
@@ -248,8 +273,9 @@ def main() -> None:
         browser = playwright.chromium.launch(executable_path=chromium, args=FLAGS)
         context = browser.new_context(viewport={"width": 1280, "height": 800}, permissions=["microphone"])
         take(context.new_page())
+        straight_through(context.new_page(), raw)
         browser.close()
-    server.should_exit = True
+    server.should_exit = mooring.should_exit = True
     thread.join(10)
     shutil.rmtree(folder, ignore_errors=True)
 
