@@ -18,8 +18,11 @@ from pampa.core.timeline.document import Under
 NOBODY = -np.inf
 """The loudness of talk where nobody talks."""
 DOWN_DB_S = 24.0
-LEAD_S, TRAIL_S = 0.1, 0.1
-"""The music is down so long before a word, and stays so long after it."""
+LEAD_S, TRAIL_S = 0.2, 0.1
+"""The music is down so long before a word, and stays so long after it. A word that begins softly is
+found a tenth of a second late."""
+FOUND_S = 0.1
+"""The ends of a pause are found within so much together."""
 FIRST_S = 0.8
 """So long after the first word the music is no lower than it is at the word itself: it is down by then."""
 AROUND_S = 0.2
@@ -28,7 +31,7 @@ MUSIC_S, SECOND_S = 2.0, 1.0
 NEAREST_LU, LOUDER_LU = 7.0, 3.0
 """No second of music comes nearer than the first, or than the second over the distance asked for."""
 SHORT_S, LIFTED_DB = 2.5, 4.0
-"""In pauses shorter than this music comes up by no more than this: larger steps are felt."""
+"""In pauses between words shorter than this music comes up by no more than this: larger steps are felt."""
 SOFTEST_LUFS = -70.0
 COMES_BACK_DB = 12.0
 
@@ -65,7 +68,7 @@ def _moved(wanted: Curve, regions: list[tuple[int, int]], under: Under) -> Curve
     """The gain that is nowhere over what is wanted, and moves no faster than it may: down before, and back after."""
     for before, after in pairwise(regions):
         start, stop = before[1], after[0]
-        if stop - start < SHORT_S * CELLS_PER_S:
+        if stop - start < (SHORT_S - LEAD_S - TRAIL_S - FOUND_S) * CELLS_PER_S:
             wanted[start:stop] = min(wanted[start - 1], wanted[stop]) + LIFTED_DB
     here = np.arange(wanted.size)
     back, down = COMES_BACK_DB / under.back_s / CELLS_PER_S, DOWN_DB_S / CELLS_PER_S

@@ -4,7 +4,7 @@ import hashlib
 
 from pampa.core.mix.render import Mix
 
-VERSION = 1
+VERSION = 2
 """Of how a mix is rendered from its plan: whoever changes what is heard raises it."""
 
 
