@@ -37,10 +37,12 @@ class Clock:
 
 
 def longer(folder: Path, to: Path, minutes: int) -> list[Path]:
-    """The raw files of the people and the call, each played again until it lasts so long."""
+    """The raw files of the people and the call, each as long as the shortest, played again until they last so long."""
     made = []
+    shortest = min(soundfile.info(folder / name).duration for name in RAW[:3])
     for name in RAW[:3]:
         sound, rate = soundfile.read(folder / name, dtype="float32", always_2d=True)
+        sound = sound[: round(shortest * rate)]
         path = to / name
         with soundfile.SoundFile(path, "w", rate, sound.shape[1], "PCM_24") as file:
             left = minutes * 60 * rate
