@@ -288,6 +288,7 @@ def main() -> None:
             "music",
             "deliveries",
             "straight",
+            "by_hand",
         ],
         default="passes",
     )

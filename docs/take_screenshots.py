@@ -178,6 +178,7 @@ def straight_through(page: Page, episode: int) -> None:
     """What would be done with raw files."""
     page.goto(f"{BASE}/episodes/{episode}/gather")
     page.wait_for_selector("body[data-ready]")
+    page.get_by_role("button", name="Recordings", exact=True).click()
     page.get_by_role("button", name="Straight through …").click()
     page.locator("#go-straight", has_text="Do it").wait_for(timeout=120_000)
     page.wait_for_timeout(600)

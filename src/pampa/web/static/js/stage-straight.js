@@ -60,7 +60,11 @@ export function straight(page) {
     get canGo() {
       return !this.isBusy && !page.episode.isEmpty && this.plan !== null && !this.plan.waits && this.wants.ticked.length > 0;
     },
-    get goText() { return this.isBusy ? "At work" : this.plan && this.plan.waits ? "Measuring" : "Do it"; },
+    get goText() {
+      if (this.isBusy) return "At work";
+      if (this.plan === null) return "Looking";
+      return this.plan.waits ? "Measuring" : "Do it";
+    },
     async change(change) {
       this.wants = { ...this.wants, ...change };
       const plan = await this.trying(() => api.post(`${path()}/plan`, this.wants));
