@@ -52,6 +52,7 @@ def test_raw_files_become_an_episode_on_target_in_a_show_of_ones_own(raw, tmp_pa
         ('{"ticked": ["all"]}', "ticked is a list of"),
         ('{"longer_s": 0}', "longer_s lies from 0.3 to 60"),
         ('{"people": []}', "people and roles go by the names"),
+        ('{"roles": {"marisol_local.wav": "singer"}}', "a role is one of"),
     ],
 )
 def test_a_plan_with_a_mistake_is_told(raw, tmp_path, plan, says):

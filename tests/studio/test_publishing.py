@@ -2,6 +2,7 @@
 
 import hashlib
 import stat
+import time
 from dataclasses import asdict, replace
 from datetime import UTC, datetime, timedelta
 
@@ -132,6 +133,17 @@ def test_what_goes_wrong_there_is_told_and_changes_nothing(studio, place, berth,
     assert studio.publishing.of_episode(1) == []
 
 
+def test_publishing_is_stopped_and_nothing_is_public(studio, place, berth):
+    berth.mood(slow_s=0.3)
+    job = studio.publishing.publish(1, Wish(place, delivered(studio)))
+    time.sleep(0.5)
+    studio.jobs.cancel(job)
+    assert ended(studio, job)["state"] == "cancelled"
+    assert berth.get("/slack-water/feed.xml").status_code == 404
+    berth.mood(slow_s=0)
+    assert published(studio, Wish(place, studio.sending.of_episode(1)[0].id))["state"] == "done"
+
+
 def test_a_moment_of_failure_is_tried_again(studio, place, berth):
     berth.mood(fails=2)
     assert published(studio, Wish(place, delivered(studio)))["state"] == "done"
@@ -160,6 +172,12 @@ def test_a_file_that_arrives_damaged_is_not_kept(tmp_path, berth):
     with pytest.raises(Refused, match="not what was announced"):
         berths.take("slack-water", "a.mp3", 0, b"abd")
     assert berths.coming("slack-water", "a.mp3") is None
+    for feed in ("<rss", "<rss/>", "<html/>"):
+        with pytest.raises(Refused):
+            berths.change("slack-water", feed, [], berths.held("slack-water").mark)
+    strange = '<rss xmlns:ns0="urn:tide"><channel><title>Slack Water</title><ns0:ebb/></channel></rss>'
+    berths.change("slack-water", strange, [], berths.held("slack-water").mark)
+    assert "Slack Water" in berth.get("/slack-water/feed.xml").text
     for name in ("../a", ".state.json", "a/b", ""):
         with pytest.raises(Refused):
             berths.begin("slack-water", name, 3, "0" * 64)

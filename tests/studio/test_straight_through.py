@@ -1,5 +1,6 @@
 """Straight through: what is planned, what is done, what a person decided, and what is taken back."""
 
+import numpy as np
 import pytest
 import soundfile
 
@@ -135,6 +136,36 @@ def test_recordings_that_do_not_belong_together_are_told(studio, episode, sample
     report = gone(studio, "line-up")
     assert any("Nola was not found in Anders" in line for line in report.needs)
     assert studio.editing.state(episode).document == before
+
+
+def test_three_microphones_in_one_room_stay_within_what_sound_takes_across_it(studio, episode, sample, tmp_path):
+    folder, _ = sample
+    frames = 60 * 48_000
+    marisol, _ = soundfile.read(folder / "marisol_local.wav", frames=frames, dtype="float32")
+    call, _ = soundfile.read(folder / "call_backup.wav", frames=frames, dtype="float32", always_2d=True)
+    anders = call[:, 1]
+    for n, (own, other, late) in enumerate(((marisol, anders, 150), (anders, marisol, 170), (marisol, anders, 300))):
+        gain = (1.0, 1.0, 0.4)[n]
+        sound = gain * own + 0.3 * np.roll(other, late)
+        soundfile.write(tmp_path / f"microphone_{n}.wav", sound, 48_000, "PCM_24")
+        studio.recordings.add_file(episode, tmp_path / f"microphone_{n}.wav", person=f"Microphone {n}", role="person")
+    studio.jobs.wait(120)
+    report = gone(studio, "line-up", "mend", "silences", "voices", "files")
+    assert report.ended
+    starts = [track.clips[0].start - track.clips[0].source for track in studio.editing.state(episode).document.tracks]
+    assert max(starts) - min(starts) < 0.02 * 48_000
+    [file] = [studio.sending.delivery(number) for number in report.files]
+    assert file.sheet["met"]
+
+
+def test_music_that_is_said_to_be_a_person_is_told(studio, episode, sample, talk_file):
+    folder, _ = sample
+    studio.recordings.add_file(episode, talk_file("marisol.wav", seconds=30), person="Marisol Vey")
+    studio.recordings.add_file(episode, folder / "theme.flac", person="Theme", role="person")
+    studio.jobs.wait(120)
+    report = gone(studio, *USUAL)
+    assert report.ended
+    assert any("Theme" in line for line in report.needs)
 
 
 def test_who_may_lie_elsewhere_is_to_be_listened_to(studio, episode, talk_file):

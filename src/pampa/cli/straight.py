@@ -22,6 +22,7 @@ from pampa.studio.studio import Studio
 
 console = Console(highlight=False)
 EVERY_S = 0.1
+ROLES = ("person", "reference", "spot", "music", "effects", "room tone")
 HERE = {"ticked", "longer_s", "keep_s", "sure", "title", "number", "people", "roles"}
 
 
@@ -160,6 +161,8 @@ def _asked(plan: Path | None) -> Asked:
     people, roles = told.get("people", {}), told.get("roles", {})
     if not isinstance(people, dict) or not isinstance(roles, dict):
         raise SignalError(f"{plan}: people and roles go by the names of files. Nothing was made.")
+    if not set(roles.values()) <= set(ROLES):
+        raise SignalError(f"{plan}: a role is one of {', '.join(ROLES)}. Nothing was made.")
     return Asked(wants, str(told.get("title", "")), told.get("number"), people, roles)
 
 

@@ -7,7 +7,7 @@ Source: the SSH file transfer protocol, version 3, with the extension that renam
 import asyncio
 import hashlib
 from collections.abc import Coroutine
-from contextlib import suppress
+from contextlib import closing, suppress
 from dataclasses import dataclass
 from pathlib import Path
 from posixpath import join
@@ -15,6 +15,7 @@ from typing import TYPE_CHECKING, Any, TypeVar
 
 from pampa.core.errors import HostError
 from pampa.hosts.host import FEED, PIECE, Standing, Told, moved_on, utc_now
+from pampa.hosts.loop import Loop
 
 if TYPE_CHECKING:
     import asyncssh
@@ -45,7 +46,7 @@ class Sftp:
 
     def __init__(self, login: Login, folder: str, public: str) -> None:
         self._login, self._folder, self._public = login, folder, public.rstrip("/")
-        self._loop = asyncio.new_event_loop()
+        self._loop = Loop()
         self._connection: asyncssh.SSHClientConnection | None = None
         self._sftp: asyncssh.SFTPClient | None = None
 
@@ -65,10 +66,13 @@ class Sftp:
         return f"{self._public}/{name}"
 
     def close(self) -> None:
+        self._loop.run(self._end())
+        self._loop.close()
+
+    async def _end(self) -> None:
         if self._connection is not None:
             self._connection.abort()
-        self._loop.run_until_complete(asyncio.sleep(0))
-        self._loop.close()
+            await self._connection.wait_closed()
 
     async def _standing(self) -> Standing:
         import asyncssh
@@ -138,7 +142,7 @@ class Sftp:
 
     def _run(self, work: Coroutine[Any, Any, Given]) -> Given:
         try:
-            return self._loop.run_until_complete(work)
+            return self._loop.run(work)
         except Exception as error:
             told = told_of(error, self._login.machine)
             if told is None:
@@ -154,13 +158,14 @@ def key_of(machine: str, port: int) -> tuple[str, str]:
     async def ask() -> asyncssh.SSHKey | None:
         return await asyncio.wait_for(asyncssh.get_server_host_key(machine, port, config=None), WAIT_S)
 
-    try:
-        key = asyncio.run(ask())
-    except Exception as error:
-        told = told_of(error, machine)
-        if told is None:
-            raise
-        raise told from error
+    with closing(Loop()) as loop:
+        try:
+            key = loop.run(ask())
+        except Exception as error:
+            told = told_of(error, machine)
+            if told is None:
+                raise
+            raise told from error
     if key is None:
         raise HostError(f"{machine} shows nothing by which it could be known again.")
     return key.export_public_key().decode().strip(), key.get_fingerprint()

@@ -75,9 +75,12 @@ class Berths:
             if if_match != self.held(show).mark:
                 raise Refused(412, "The feed is another one by now.")
             try:
-                items = _items(feed)
+                root = ET.fromstring(feed)
             except ET.ParseError as error:
-                raise Refused(409, "That is no well-formed feed.") from error
+                raise Refused(409, "that is no well-formed feed.") from error
+            if root.find("channel") is None:
+                raise Refused(409, "that is no feed of a show.")
+            items = root.findall("channel/item")
             for item in items:
                 self._check_sound(show, item)
             told = json.dumps({"feed": feed, "drafts": sorted(set(drafts))}, indent=1)
@@ -90,7 +93,8 @@ class Berths:
         if not held.feed:
             return None
         for prefix, _, space in re.findall(r"xmlns:(\w+)=([\"'])(.+?)\2", held.feed):
-            ET.register_namespace(prefix, space)  # else they would come out with names of their own
+            if not re.fullmatch(r"ns\d+", prefix):  # those are ElementTree's own
+                ET.register_namespace(prefix, space)  # else they would come out with names of their own
         root = ET.fromstring(held.feed)
         channel = root.find("channel")
         assert channel is not None

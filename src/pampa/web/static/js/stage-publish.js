@@ -33,7 +33,7 @@ export function publish(page, data) {
     async show() {
       this.places = await api.get(`${ofShow}/places`).catch(() => this.places);
       if (!this.place && this.places.length) this.chosen = this.places[0].id;
-      await this.read();
+      await Promise.all([this.read(), page.listeners.read()]);
       return this.look();
     },
     // How it stands everywhere, as far as it was brought there from here.
@@ -101,6 +101,11 @@ export function publish(page, data) {
     get isStale() { return this.file !== null && page.sendOut.isStale(this.file); },
     setDraft({ target }) { this.draft = target.checked; return this.look(); },
     setWhen({ target }) { this.when = target.value; return this.look(); },
+    isKind(kind) { return page.listeners.seen !== null && page.listeners.seen.words.kind === kind; },
+    get isExplicit() { return page.listeners.seen !== null && page.listeners.seen.words.explicit; },
+    async setEpisode(change) { await page.listeners.change(change); return this.look(); },
+    setKind({ target }) { return this.setEpisode({ kind: target.value }); },
+    setExplicit({ target }) { return this.setEpisode({ explicit: target.checked }); },
     get keepsBack() { return this.place !== null && this.place.kind === "mooring"; },
     get wish() {
       const when = this.when && this.keepsBack ? new Date(this.when).toISOString() : null;
