@@ -144,6 +144,20 @@ def test_publishing_is_stopped_and_nothing_is_public(studio, place, berth):
     assert published(studio, Wish(place, studio.sending.of_episode(1)[0].id))["state"] == "done"
 
 
+def test_nothing_outside_of_a_place_is_ever_taken_away(studio, two_people, tmp_path):
+    served, precious = tmp_path / "served", tmp_path / "precious.txt"
+    served.mkdir()
+    precious.write_text("ebb")
+    place = studio.places.make(1, "folder", "", folder=str(served), public="https://slackwater.example").id
+    published(studio, Wish(place, delivered(studio)))
+    feed = (served / "feed.xml").read_text()
+    [entry] = feedparser.parse(feed).entries
+    evil = feed.replace(entry.enclosures[0]["href"], "https://slackwater.example/%2e%2e/precious.txt")
+    (served / "feed.xml").write_text(evil)
+    ended(studio, studio.publishing.withdraw(1, place))
+    assert precious.exists()
+
+
 def test_a_moment_of_failure_is_tried_again(studio, place, berth):
     berth.mood(fails=2)
     assert published(studio, Wish(place, delivered(studio)))["state"] == "done"

@@ -177,7 +177,7 @@ class Publishing:
             self._remember(place.show_id, episode_id, plan)
             self._send(host, plan, progress)
             progress("Publishing the feed", 0.97)
-            _patiently(lambda: host.put_feed(feeds.written(plan.root), plan.drafts, plan.standing), progress)
+            _patiently(lambda: _change(host, feeds.written(plan.root), plan.drafts, plan.standing), progress)
         state = "draft" if plan.item.guid in plan.drafts else "public"
         self._stands(episode_id, place.id, state, plan.item.url, plan.sha256)
 
@@ -214,7 +214,7 @@ class Publishing:
                 raise PampaError(f"The episode is not at {place.name}. Nothing was changed.")
             left = tuple(draft for draft in standing.drafts if draft != guid)
             feed = feeds.written(feeds.without_item(root, guid))
-            _patiently(lambda: host.put_feed(feed, left, standing), progress)
+            _patiently(lambda: _change(host, feed, left, standing), progress)
             for name in _names_of(own[0], host.address("")):
                 progress(f"Taking {name} away", 0.8)
                 _patiently(lambda name=name: host.remove(name), progress)  # type: ignore[misc]
@@ -359,11 +359,22 @@ def _patiently(work: Callable[[], Given], progress: Progress) -> Given:
 
 
 def _names_of(item: Element, base: str) -> list[str]:
-    """Files of an episode that lie at a place, by what the feed says of it."""
+    """Files of an episode that lie at a place, by what the feed says of it; none outside of its folder."""
     chapters = item.find(f"{{{feeds.OPEN}}}chapters")
     enclosure = item.find("enclosure")
     urls = [found.get("url", "") for found in (enclosure, chapters) if found is not None]
-    return [unquote(url.removeprefix(base)) for url in urls if url.startswith(base)]
+    names = [unquote(url.removeprefix(base)) for url in urls if url.startswith(base)]
+    return [name for name in names if name and "/" not in name and not name.startswith(".")]
+
+
+def _change(host: Host, feed: bytes, drafts: tuple[str, ...], before: Standing) -> None:
+    """Change a feed. Where the answer was lost on its way, what stands there tells whether it was done."""
+    try:
+        host.put_feed(feed, drafts, before)
+    except HostError:
+        now = host.standing()
+        if (now.feed, now.drafts) != (feed, drafts):
+            raise
 
 
 def _clock(there: datetime) -> str:

@@ -9,13 +9,13 @@ from dataclasses import asdict, dataclass, replace
 from typing import Any
 
 from pampa.core.errors import EditRefused, NotFound, PampaError, SignalError
-from pampa.core.straight.steps import NAMES, STEPS, Done, Name, Planned, Step, Wants
+from pampa.core.straight.steps import NAMES, STEPS, Done, Name, Planned, Wants
 from pampa.studio.about import About
 from pampa.studio.editing import Editing
 from pampa.studio.events import Event, Events
 from pampa.studio.jobs import Jobs, Progress
 from pampa.studio.last_look import LastLook, Looked
-from pampa.studio.places import Places
+from pampa.studio.places import Place, Places
 from pampa.studio.publishing import Publishing, Wish
 from pampa.studio.sending import Sending
 from pampa.studio.shows import Shows
@@ -111,8 +111,13 @@ class StraightThrough:
         }  # fmt: skip
 
     def _place_told(self, episode_id: int) -> list[str]:
+        place = self._place(episode_id)
+        return [f"To {place.name}."] if place else []
+
+    def _place(self, episode_id: int) -> Place | None:
+        """Where its show is published: the first place that can be spoken with."""
         show, _ = self._shows.episode(episode_id)
-        return [f"To {place.name}." for place in self._places.of_show(show.id)[:1] if place.has_secret]
+        return next((place for place in self._places.of_show(show.id) if place.has_secret), None)
 
     def _look_ahead(self, parameters: dict[str, Any], progress: Progress, job_id: int) -> None:
         self._steps.look_ahead(self._jobs.episode_of(job_id), progress)
@@ -212,8 +217,7 @@ class StraightThrough:
         return Done("files", tuple(lines), (*short, *_to_hear(looked))), [file.id for file in files]
 
     def _publish(self, episode_id: int, progress: Progress, job_id: int, so_far: Report) -> Done:
-        show, _ = self._shows.episode(episode_id)
-        place = next((place for place in self._places.of_show(show.id) if place.has_secret), None)
+        place = self._place(episode_id)
         if place is None or not so_far.files:
             why = "no place is known" if place is None else "no file was made"
             return Done("publish", needs=(f"It was not published: {why}.",))
@@ -256,4 +260,4 @@ def _to_hear(looked: Looked) -> tuple[str, ...]:
     return tuple(note.told for check in looked.found if check.name in HEARD for note in check.notes)
 
 
-__all__ = ["Plan", "Report", "Step", "StraightThrough", "Wants"]
+__all__ = ["Plan", "Report", "StraightThrough", "Wants"]

@@ -8,7 +8,6 @@ import copy
 import re
 import uuid
 import xml.etree.ElementTree as ET
-from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from email.utils import format_datetime, parsedate_to_datetime
@@ -172,16 +171,6 @@ def without_item(root: ET.Element, guid: str) -> ET.Element:
     top = _channel(root)
     for item in top.findall("item"):
         if text_of(item, "guid") == guid:
-            top.remove(item)
-    return root
-
-
-def only(root: ET.Element, guids: Sequence[str]) -> ET.Element:
-    """A feed with no other episodes than these."""
-    root = copy.deepcopy(root)
-    top = _channel(root)
-    for item in top.findall("item"):
-        if text_of(item, "guid") not in guids:
             top.remove(item)
     return root
 
