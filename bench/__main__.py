@@ -281,7 +281,7 @@ def main() -> None:
             "gather",
             "sync",
             "finds",
-            "rooms",
+            "judgement",
             "session",
             "purpose",
             "voice",
@@ -294,10 +294,14 @@ def main() -> None:
     )
     parser.add_argument("--minutes", type=int, default=60, help="length of the long passes")
     parser.add_argument("--runs", type=int, default=5)
+    parser.add_argument("--talks", type=Path, help="made talks for the bench of judgement")
     given = parser.parse_args()
     if given.what != "passes":
         main_of = importlib.import_module(f"bench.{given.what}").main
-        main_of(given.minutes) if given.what in TAKES_MINUTES else main_of()
+        if given.what == "judgement":
+            main_of(given.talks)
+        else:
+            main_of(given.minutes) if given.what in TAKES_MINUTES else main_of()
         return
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)

@@ -9,7 +9,7 @@ import soundfile
 import soxr
 from scipy.signal import butter, lfilter, sosfilt
 
-from pampa.core.finds.find import Heard, _audible, find, hear
+from pampa.core.finds.find import _audible, find, hear, not_looked_at
 from pampa.core.finds.silences import find_silences
 from pampa.core.sound import RATE, ArraySource
 from pampa.core.speech.activity import Activity, activities
@@ -212,7 +212,16 @@ def test_a_t_that_is_let_go_belongs_to_its_word_and_a_crackle_alone_is_nothing()
         sounding[start:stop] = True
     level = np.zeros(400, np.float32)
     person = Activity(sounding, sounding, level, -60.0, -20.0, level)
-    nothing = np.zeros((0, 2), np.int64), np.zeros(0)
-    audible = _audible(person, nothing, Heard(measure_features(ArraySource(np.zeros((0, 1), np.float32))), []))
+    audible = _audible(person, np.zeros((0, 2), np.int64), hear(ArraySource(np.zeros((0, 1), np.float32))))
     assert audible[108:110].all()
     assert not audible[200:202].any()
+
+
+def test_whose_words_cannot_be_followed_is_told_and_nothing_is_made_of_them():
+    rng = np.random.default_rng(3)
+    hiss = (rng.standard_normal((8 * RATE, 1)) * (np.arange(8 * RATE)[:, None] // RATE % 2) * 0.1).astype(np.float32)
+    whispered = [heard()[0], hear(ArraySource(hiss))]
+    assert [why is None for why in not_looked_at(whispered)] == [True, False]
+    assert not [
+        each for each in find(whispered) if each.track == 1 and each.kind in ("filler", "restart", "backchannel")
+    ]

@@ -78,7 +78,10 @@ def test_finds_are_told_in_frames_of_their_recordings_wherever_those_lie():
     """Anders's recording begins 4 s late and its clock drifts: the same moments are found in it."""
     marisol, anders = heard()
     together = find_placed([Lying(marisol, 0), Lying(anders, 0)])
-    late = Heard(type(anders.features)(*(curve[400:] for curve in vars(anders.features).values())), [])
+    features, sounds = (
+        type(kind)(*(curve[400:] for curve in vars(kind).values())) for kind in (anders.features, anders.sounds)
+    )
+    late = Heard(features, [], sounds)
     apart = find_placed([Lying(marisol, 7), Lying(late, 7 + 4 * RATE, 300.0)])
 
     def fillers(found, add, pace):
@@ -99,5 +102,5 @@ def test_what_was_heard_is_kept_and_read_again(tmp_path):
     with np.load(tmp_path / "heard.npz") as arrays:
         again = unpacked(dict(arrays))
     assert again.clicks == whole.clicks
-    for name, curve in vars(whole.features).items():
-        np.testing.assert_array_equal(vars(again.features)[name], curve)
+    for name, curve in {**vars(whole.features), **vars(whole.sounds)}.items():
+        np.testing.assert_array_equal({**vars(again.features), **vars(again.sounds)}[name], curve)

@@ -45,7 +45,7 @@ def test_finds_are_gone_through_and_decided_by_keys_and_all_of_it_is_undone(foun
     page, (_, studio) = found, demo_server
     before = int(left(page).inner_text())
     until(page, "filler")
-    expect(page.locator(".find-chosen")).to_contain_text("without moving")
+    expect(page.locator(".find-chosen")).to_contain_text(re.compile("An um or an uh|Words that fill"))
     page.keyboard.press("t")
     expect(left(page)).to_have_text(str(before - 1))
     expect(page.locator("ol.seams > li")).to_have_count(1)
@@ -119,3 +119,26 @@ def test_a_find_is_heard_with_what_is_around(found):
     page.keyboard.press("e")
     expect(page.locator("#heard")).to_have_text(re.compile(r"^−([0-9]|[1-3][0-9])$"))
     page.keyboard.press("Space")
+
+
+def test_ten_are_heard_in_a_row_and_those_that_were_not_left_go_together(found, demo_server):
+    page, (_, studio) = found, demo_server
+    for kind in ("Chatter", "Silences", "Restarts", "Agreement", "Knocks"):
+        box = page.locator(".find-kinds").get_by_label(kind, exact=True)
+        if box.is_visible():
+            box.uncheck()
+    fillers = int(left(page).inner_text())
+    assert fillers > 2
+    page.get_by_label("Speed").select_option("2.5")
+    page.keyboard.press("y")
+    expect(page.get_by_role("button", name=f"Stop: 1 of {min(fillers, 10)}")).to_be_visible()
+    page.keyboard.press("l")
+    expect(page.get_by_role("button", name=f"Stop: 2 of {min(fillers, 10)}")).to_be_visible()
+    together = page.get_by_role("button", name=f"Take out the {min(fillers, 10) - 1} heard")
+    expect(together).to_be_visible(timeout=60_000)
+    together.click()
+    expect(left(page)).to_have_text(str(fillers - min(fillers, 10)))
+    document = studio.editing.state(EPISODE).document
+    assert len(document.left) == 1
+    page.keyboard.press("Control+z")
+    expect(left(page)).to_have_text(str(fillers - 1))

@@ -8,7 +8,7 @@ from pathlib import Path
 from pampa.cli.reading import decoded
 from pampa.core.errors import PampaError
 from pampa.core.executor import Threads
-from pampa.core.finds.find import Heard, find, hear
+from pampa.core.finds.find import Heard, find, hear, not_looked_at
 from pampa.core.finds.finds import Find
 from pampa.core.sound import RATE
 
@@ -21,12 +21,15 @@ def find_in_files(files: list[Path], silence_s: float, least: float, *, as_json:
         print(json.dumps({"error": str(error)}) if as_json else error, file=sys.stdout if as_json else sys.stderr)
         return 2
     found = [each for each in find(heard, silence_s=silence_s) if each.confidence >= least]
+    unheard = [f"{path.name}: {why}" for path, why in zip(files, not_looked_at(heard), strict=True) if why]
     if as_json:
-        print(json.dumps({"suggestions": [_row(each) for each in found]}))
+        print(json.dumps({"suggestions": [_row(each) for each in found], "not_looked_at": unheard}))
     else:
         for each in found:
             name = files[each.track].name
             print(f"{_clock(each.start_s)}  {each.length_s:5.2f} s  {each.kind:<12} {name}: {each.evidence}")
+        for sentence in unheard:
+            print(f"{sentence}. Fillers, restarts and agreement were not looked for.")
     return 0
 
 

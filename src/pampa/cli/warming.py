@@ -6,7 +6,7 @@ from pathlib import Path
 import numpy as np
 
 from pampa.core.deliver.limiter import Limited
-from pampa.core.finds.kernels import prefix_match
+from pampa.core.finds.kernels import said_again
 from pampa.core.loudness import measure
 from pampa.core.mend import denoiser, pitch
 from pampa.core.mend.hum import HumTrack, without_hum
@@ -16,7 +16,9 @@ from pampa.core.mix.ducking import ducking_db
 from pampa.core.music.beats import beats_of
 from pampa.core.music.fit import way_of_length
 from pampa.core.music.onsets import onsets_of
+from pampa.core.network import convolved
 from pampa.core.sound import ArraySource, segments
+from pampa.core.speech import sounds
 from pampa.core.sync.clocked import Clocked
 from pampa.core.timeline.document import Ducking
 from pampa.core.voice.chain import known_of, treat
@@ -54,4 +56,6 @@ def warm_up() -> None:
     count = 2 * pitch.AROUND + 2
     pitch.followed(np.zeros((1, count, BINS), np.complex64), np.zeros((count, GROUPS), np.float32), 1.0)
     prediction_error(np.ones(4800), 1200, 32)
-    prefix_match(np.ones((40, 12), np.float32), np.ones((30, 12), np.float32), 10)
+    said_again(np.full((40, 12), 0.3, np.float32), np.array([20]), np.array([18]), 15, 5, 0.25, 0.45, 0.06)
+    seen = np.zeros((2 * sounds.CONTEXT + 1, sounds.INPUTS), np.float32)
+    convolved(seen, *sounds.weights(), np.array(sounds.DILATIONS))

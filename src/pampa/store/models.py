@@ -301,6 +301,8 @@ class FindsRow(Base):
     episode_id: Mapped[int] = mapped_column(ForeignKey("episodes.id"), primary_key=True)
     key: Mapped[str]
     found: Mapped[list[dict[str, Any]]] = mapped_column(JSON)
+    unheard: Mapped[dict[str, str]] = mapped_column(JSON, default=dict)
+    """Why what is said in a recording was not looked at, by its number."""
 
 
 class Setting(Base):

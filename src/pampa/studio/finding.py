@@ -21,10 +21,11 @@ from pampa.studio.sounds import Sounds
 
 @dataclass(frozen=True)
 class Found:
-    """What was found. waits : it is still being looked for."""
+    """What was found. waits : it is still being looked for. unheard : sentences on whose words were not looked at."""
 
     finds: list[dict[str, Any]]
     waits: bool
+    unheard: tuple[str, ...] = ()
 
 
 class Finding:
@@ -42,9 +43,9 @@ class Finding:
         recordings = self._ready(document)
         if not recordings:
             return Found([], waits=False)
-        known = self.known(episode_id, document)
-        if known is not None:
-            return Found(known, waits=False)
+        row = self._row(episode_id, document)
+        if row is not None:
+            return Found(row.found, waits=False, unheard=self._told(row.unheard))
         self._jobs.start("find", episode_id, "Looking for what may go", key=f"find {episode_id}")
         return Found([], waits=True)
 
@@ -54,12 +55,23 @@ class Finding:
 
     def known(self, episode_id: int, document: Document) -> list[dict[str, Any]] | None:
         """The finds of an episode as people lie in a document; None where nobody has looked for any."""
-        recordings = self._ready(document)
+        if not self._ready(document):
+            return []
+        row = self._row(episode_id, document)
+        return row.found if row else None
+
+    def _row(self, episode_id: int, document: Document) -> FindsRow | None:
         with self._sessions() as session:
             row = session.get(FindsRow, episode_id)
-        if not recordings:
-            return []
-        return row.found if row and row.key == self._key(document, recordings) else None
+        return row if row and row.key == self._key(document, self._ready(document)) else None
+
+    def _told(self, unheard: dict[str, str]) -> tuple[str, ...]:
+        with self._sessions() as session:
+            names = {number: session.get_one(Recording, int(number)).name for number in unheard}
+        return tuple(
+            f"{names[number]}: {why}. Fillers, restarts and agreement were not looked for."
+            for number, why in unheard.items()
+        )
 
     def look(self, episode_id: int, document: Document, progress: Progress) -> None:
         """Listen to everybody as they lie in a document, then hear them together; what is found is kept."""
@@ -71,9 +83,11 @@ class Finding:
             )
             for number in recordings
         ]
-        found = [{**each, "recording": recordings[each["recording"]]} for each in find_in_child(lying, progress)]
+        told, why = find_in_child(lying, progress)
+        found = [{**each, "recording": recordings[each["recording"]]} for each in told]
+        unheard = {str(number): words for number, words in zip(recordings, why, strict=True) if words}
         with self._sessions.begin() as session:
-            session.merge(FindsRow(episode_id=episode_id, key=key, found=found))
+            session.merge(FindsRow(episode_id=episode_id, key=key, found=found, unheard=unheard))
 
     def _ended(self, job: Job) -> None:
         """Told once the job is off the list: who asks then, and finds that people lie otherwise by now, begins anew."""

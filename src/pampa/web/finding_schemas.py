@@ -16,9 +16,10 @@ class FindOut(BaseModel):
     confidence: float = Field(examples=[0.9])
     alone: bool = Field(description="Whether nobody else talks meanwhile.")
     pause_s: float = Field(description="The shorter of this person's two pauses around it.", examples=[0.4])
-    evidence: str = Field(examples=["Held for 0.35 s without moving (0.72; words: about 1)."])
+    evidence: str = Field(examples=["An um or an uh, 0.35 s long."])
 
 
 class FindsOut(BaseModel):
     waits: bool = Field(description="Whether finds are still being looked for.")
     finds: list[FindOut]
+    unheard: list[str] = Field(description="Whose words were not looked at, and why.", examples=[[]])

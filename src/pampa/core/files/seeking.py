@@ -14,9 +14,10 @@ from pampa.core.files.children import ChildFailed, answer, ask_child, asked, tel
 from pampa.core.files.conform import conformed_source
 from pampa.core.files.whole import whole
 from pampa.core.finds.find import VERSION, Heard, hear
-from pampa.core.finds.placed import Lying, find_placed, packed, unpacked
+from pampa.core.finds.placed import Lying, find_placed, not_looked_at, packed, unpacked
 
 NICE = 10
+PASSES = 3
 LISTENING, COMPARING = 0.9, 0.92
 """Shares of the work: listening ends at the one, comparing begins at the other."""
 
@@ -32,8 +33,10 @@ class Conformed:
     drift_ppm: float
 
 
-def find_in_child(recordings: Sequence[Conformed], progress: Progress) -> list[dict[str, Any]]:
-    """`find_placed` of conformed recordings, as plain data. What was listened to is kept beside each.
+def find_in_child(recordings: Sequence[Conformed], progress: Progress) -> tuple[list[dict[str, Any]], list[str | None]]:
+    """`find_placed` of conformed recordings, as plain data, and for each why its words were not looked at, if so.
+
+    What was listened to is kept beside each recording.
 
     progress : may raise to stop; then the child ends too. Raises PampaError where the child came to nothing.
     """
@@ -43,8 +46,7 @@ def find_in_child(recordings: Sequence[Conformed], progress: Progress) -> list[d
         raise PampaError(
             "Looking for finds came to an end too soon. Nothing was changed. Open Prune again to retry."
         ) from error
-    found: list[dict[str, Any]] = told["finds"]
-    return found
+    return told["finds"], told["unheard"]
 
 
 def heard_of(folder: Path, told: Callable[[float], None] = lambda share: None) -> Heard:
@@ -61,7 +63,7 @@ def heard_of(folder: Path, told: Callable[[float], None] = lambda share: None) -
 
 
 class _Counting(Threads):
-    """Threads that tell how many segments have been done, of both passes of `hear`."""
+    """Threads that tell how many segments have been done, of all passes of `hear`."""
 
     def __init__(self, told: Callable[[float], None]) -> None:
         super().__init__(os.cpu_count() or 1)
@@ -71,7 +73,7 @@ class _Counting(Threads):
     def map(self, function: Any, items: Any) -> Any:
         listed = list(items)
         for index, result in enumerate(super().map(function, listed)):
-            self._told((self._passed + (index + 1) / len(listed)) / 2)
+            self._told((self._passed + (index + 1) / len(listed)) / PASSES)
             yield result
         self._passed += 1
 
@@ -88,7 +90,7 @@ def main() -> None:
 
         lying.append(Lying(heard_of(Path(each["folder"]), told), each["begins"], each["drift_ppm"]))
     tell("Comparing", COMPARING)
-    answer(finds=[asdict(find) for find in find_placed(lying)])
+    answer(finds=[asdict(find) for find in find_placed(lying)], unheard=not_looked_at(lying))
 
 
 if __name__ == "__main__":

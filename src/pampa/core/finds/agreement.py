@@ -1,40 +1,77 @@
 """Agreement noises: one person's short yes or mm-hm while the other goes on talking."""
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 
 import numpy as np
 
 from pampa.core.checkup.speech import runs_of
+from pampa.core.finds import judge
 from pampa.core.finds.finds import Find
 from pampa.core.speech.activity import Activity, Bools
 from pampa.core.speech.features import PER_S
+from pampa.core.speech.sounds import KINDS, Sounds
 
-LONGEST_S, SHORTEST_S = 1.0, 0.15
-ALONE_S = 1.2
-BRIDGE_S = 0.3
+LONGEST_S, SHORTEST_S = 1.1, 0.12
+ALONE_S = 0.8
+BRIDGE_S = 0.25
 AROUND_S = 1.5
-TALK_SHARE = 0.35
+TALK_SHARE = 0.2
+SURE = 0.5
 
 
-def find_agreement(people: Sequence[Activity]) -> list[Find]:
-    """Short words of one person, apart from all else they say, while another has the word before and after."""
+@dataclass(frozen=True)
+class Candidate:
+    """Something short, in frames, by a person who says nothing for so long before and after."""
+
+    first: int
+    last: int
+    apart: int
+    share: float
+    """How much the other talks before and after, whichever is less: 0 to 1."""
+
+
+def find_agreement(people: Sequence[Activity], sounds: Sequence[Sounds]) -> list[Find]:
+    """Short words of assent of one person, apart from all else they say, while another has the word."""
     found = []
-    for n, person in enumerate(people):
-        runs = runs_of(person.talking, bridge=round(BRIDGE_S * PER_S))
-        for index, (first, last) in enumerate(runs.tolist()):
-            length = (last - first) / PER_S
-            if not SHORTEST_S <= length <= LONGEST_S:
-                continue
-            before = first - runs[index - 1, 1] if index else first
-            after = runs[index + 1, 0] - last if index + 1 < len(runs) else PER_S * 60
-            if min(before, after) < ALONE_S * PER_S:
-                continue
-            shares = [_goes_on(other.talking, first, last) for k, other in enumerate(people) if k != n]
-            share = max(shares, default=0.0)
-            if share >= TALK_SHARE:
-                words = f"{length:.1f} s long, while the other talks {100 * share:.0f} % of the time before and after."
-                found.append(Find("backchannel", n, first / PER_S, last / PER_S, round(0.6 + 0.35 * share, 2), words))
+    for n, (person, own) in enumerate(zip(people, sounds, strict=True)):
+        candidates = candidates_of(n, people)
+        sure = judge.sure("agreement", [measures(each, own, person) for each in candidates])
+        for each, share in zip(candidates, sure.tolist(), strict=True):
+            if share >= SURE:
+                length = (each.last - each.first) / PER_S
+                words = f"{length:.1f} s of assent, while the other talks {100 * each.share:.0f} % of the time around."
+                times = each.first / PER_S, each.last / PER_S
+                found.append(Find("backchannel", n, *times, round(min(share, 0.98), 2), words))
     return found
+
+
+def candidates_of(n: int, people: Sequence[Activity]) -> list[Candidate]:
+    """Whatever is short enough to be one, and said while another talks."""
+    out = []
+    runs = runs_of(people[n].talking, bridge=round(BRIDGE_S * PER_S))
+    for index, (first, last) in enumerate(runs.tolist()):
+        if not SHORTEST_S * PER_S <= last - first <= LONGEST_S * PER_S:
+            continue
+        before = first - runs[index - 1, 1] if index else 10 * PER_S
+        after = runs[index + 1, 0] - last if index + 1 < len(runs) else 10 * PER_S
+        shares = [_goes_on(other.talking, first, last) for k, other in enumerate(people) if k != n]
+        share = max(shares, default=0.0)
+        if min(before, after) >= ALONE_S * PER_S and share >= TALK_SHARE:
+            out.append(Candidate(first, last, int(min(before, after)), share))
+    return out
+
+
+def measures(each: Candidate, sounds: Sounds, person: Activity) -> list[float]:
+    """What speaks for and against agreement."""
+    here = slice(each.first, each.last)
+    kinds = sounds.kinds[here].mean(axis=0) / 255 if each.last <= sounds.frames else np.zeros(len(KINDS))
+    agree = sounds.kinds[here, KINDS.index("agree")] / 255
+    return [
+        *kinds.tolist(), float(agree.max(initial=0)), np.log((each.last - each.first) / 40), each.share,
+        min(each.apart, 5 * PER_S) / PER_S, float(person.level[here].max() - person.top_db) / 10,
+        float(person.level[here].max() - max(person.leak[here].max(), person.floor_db)) / 20,
+    ]  # fmt: skip
 
 
 def _goes_on(talking: Bools, first: int, last: int) -> float:

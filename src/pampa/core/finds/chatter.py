@@ -1,4 +1,10 @@
-"""Chatter: what is said before an episode begins and after it has ended."""
+"""Chatter: what is said before an episode begins and after it has ended.
+
+Nothing in the sound of talk tells chatter from programme, so that it is proposed only where people mark it themselves:
+they exchange a few words, clap for the recordings to be lined up, and after a stop one of them opens alone; and after
+the closing words of one person, a stop, and a few words more of several. A programme that begins with a greeting and a
+cough has none of that.
+"""
 
 from collections.abc import Sequence
 
@@ -7,54 +13,68 @@ from numpy.typing import NDArray
 
 from pampa.core.checkup.speech import runs_of
 from pampa.core.finds.finds import Find
-from pampa.core.speech.activity import Bools
+from pampa.core.finds.words import said_of
+from pampa.core.speech.activity import Activity, Bools
 from pampa.core.speech.features import PER_S
+from pampa.core.speech.sounds import Sounds
 
 WITHIN_S, AFTER_CLAP_S = 120.0, 20.0
-STOP_S, END_STOP_S = 1.8, 1.2
-ALONE_S = 10.0
+STOP_S, END_STOP_S = 1.5, 1.8
+ALONE_S, CHAT_S = 8.0, 7.0
+"""How long the one who opens or closes speaks alone; and the longest that anybody does in chatter."""
 LATEST_S, MOST_AFTER_S = 30.0, 12.0
 SHORTEST_S = 60.0
+CLAP_S, FALLS_DB, VOICED, SAID = 0.12, 18.0, 0.6, 0.35
 
 
-def find_chatter(talking: Sequence[Bools], claps: Sequence[float]) -> list[Find]:
-    """At most one stretch at the beginning and one at the end of a conversation of a minute and more.
-
-    claps : seconds at which somebody clapped or knocked, if so. Before a beginning there is a stop, and after it one
-    person talks alone for a while; after an ending little is said, and after a stop.
-    """
+def find_chatter(people: Sequence[Activity], sounds: Sequence[Sounds], knocks: Sequence[Find]) -> list[Find]:
+    """At most one stretch at the beginning and one at the end of a conversation of a minute and more."""
+    talking = [person.talking for person in people]
     length = max((each.size for each in talking), default=0)
     padded = [np.pad(each, (0, length - each.size)) for each in talking]
     turns = runs_of(np.any(padded, axis=0)) if length else np.zeros((0, 2), np.int64)
     if length < SHORTEST_S * PER_S or len(turns) < 3:
         return []
+    claps = sorted(each.start_s for each in knocks if _is_clap(each, people[each.track], sounds[each.track]))
     return [find for find in (_before(padded, turns, claps), _after(padded, turns)) if find]
+
+
+def _is_clap(knock: Find, person: Activity, sounds: Sounds) -> bool:
+    """Over in a moment, and nothing that a mouth makes: a cough and an mm-hm last."""
+    first, last = round(knock.start_s * PER_S), round(knock.end_s * PER_S)
+    level = person.level[first : first + round(2 * CLAP_S * PER_S)]
+    if not level.size:
+        return False
+    top = int(level.argmax())
+    later = level[min(top + round(CLAP_S * PER_S), level.size - 1)]
+    mouth = sum(
+        float(said_of(sounds, person, kind)[first:last].mean()) for kind in ("word", "agree", "filler", "phrase")
+    )
+    return bool(level[top] - later >= FALLS_DB and mouth < SAID)
 
 
 def _before(talking: Sequence[Bools], turns: NDArray[np.int64], claps: Sequence[float]) -> Find | None:
     stops = (turns[1:, 0] - turns[:-1, 1]) / PER_S
     begins = turns[1:, 0] / PER_S
-    clap = next((at for at in claps if at < WITHIN_S), None)
-    if clap is not None:
-        after = np.flatnonzero((begins > clap + 0.5) & (begins < clap + AFTER_CLAP_S))
-        if after.size:
-            chosen = int(after[np.argmax(stops[after])])
-            return _find(talking, turns[0, 0], turns[chosen, 1], 0.85, f"A clap at {clap:.0f} s, and then a stop.")
-    for n in np.flatnonzero((stops >= STOP_S) & (begins < WITHIN_S)).tolist():
-        if _alone(talking, turns[n + 1, 0], +1) and turns[n, 1] - turns[0, 0] > 3 * PER_S:
-            words = f"A stop of {stops[n]:.1f} s, and then one person talks alone."
-            return _find(talking, turns[0, 0], turns[n, 1], 0.55, words)
+    for clap in (at for at in claps if at < WITHIN_S):
+        for n in np.flatnonzero((begins > clap) & (begins < clap + AFTER_CLAP_S) & (stops >= STOP_S)).tolist():
+            start, opening = int(turns[0, 0]), int(turns[n + 1, 0])
+            if _alone(talking, opening, +1) and _chats(talking, start, opening):
+                words = f"A clap at {clap:.0f} s, a stop, and then one person talks alone."
+                return _find(talking, start, int(turns[n, 1]), 0.8, words)
     return None
 
 
 def _after(talking: Sequence[Bools], turns: NDArray[np.int64]) -> Find | None:
     anyone = np.any(talking, axis=0)
-    end = turns[-1, 1]
+    end = int(turns[-1, 1])
     for n in range(1, len(turns)):
-        stop, left = (turns[n, 0] - turns[n - 1, 1]) / PER_S, (end - turns[n, 0]) / PER_S
-        said = anyone[turns[n, 0] : end].sum() / PER_S
-        if stop >= END_STOP_S and left < LATEST_S and said < MOST_AFTER_S and _alone(talking, turns[n - 1, 1], -1):
-            return _find(talking, turns[n, 0], end, 0.6, f"Little is said after a stop of {stop:.1f} s at the end.")
+        start = int(turns[n, 0])
+        stop, left = (start - turns[n - 1, 1]) / PER_S, (end - start) / PER_S
+        several = sum(each[start:end].any() for each in talking) > 1
+        little = left < LATEST_S and anyone[start:end].sum() / PER_S < MOST_AFTER_S
+        if stop >= END_STOP_S and several and little and _alone(talking, int(turns[n - 1, 1]), -1):
+            return _find(talking, start, end, 0.6, f"Little is said after a stop of {stop:.1f} s at the end.")
     return None
 
 
@@ -63,6 +83,13 @@ def _alone(talking: Sequence[Bools], at: int, way: int) -> bool:
     there = int(at + way * ALONE_S * PER_S)
     shares = sorted(float(each[max(min(at, there), 0) : max(at, there)].mean()) for each in talking)
     return shares[-1] > 0.6 and sum(shares[:-1]) < 0.02
+
+
+def _chats(talking: Sequence[Bools], start: int, end: int) -> bool:
+    """Whether several people talk there, and nobody for long: a greeting to listeners goes on for longer."""
+    by = [runs_of(each[start:end], bridge=PER_S // 2) for each in talking]
+    longest = max((float((runs[:, 1] - runs[:, 0]).max()) for runs in by if len(runs)), default=0.0)
+    return sum(len(runs) > 0 for runs in by) > 1 and longest < CHAT_S * PER_S
 
 
 def _find(talking: Sequence[Bools], first: int, last: int, sure: float, evidence: str) -> Find:

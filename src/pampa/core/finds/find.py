@@ -4,25 +4,28 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
+from numpy.typing import NDArray
 
 from pampa.core.checkup.speech import runs_of
 from pampa.core.executor import Executor
+from pampa.core.finds import breathing
 from pampa.core.finds.agreement import find_agreement
 from pampa.core.finds.chatter import find_chatter
 from pampa.core.finds.fillers import find_fillers
 from pampa.core.finds.finds import Find
+from pampa.core.finds.followed import why_not_followed
 from pampa.core.finds.knocks import find_knocks
 from pampa.core.finds.restarts import find_restarts
 from pampa.core.finds.silences import find_silences
 from pampa.core.mend.clicks import Click, find_clicks
 from pampa.core.sound import RATE, Source
 from pampa.core.speech.activity import Activity, Bools, activities
-from pampa.core.speech.breaths import Breaths, find_breaths, own_breaths
-from pampa.core.speech.features import PER_S, Features, measure_features
+from pampa.core.speech.features import PER_S, Features, features_and_mel
+from pampa.core.speech.sounds import Sounds, listen
 
 BESIDE_S = 0.05
 CLICK_DB, CLICK_IN_SPEECH_DB = 10.0, 18.0
-VERSION = 5
+VERSION = 6
 """Raised whenever the same recordings would be heard otherwise, so that nothing old is taken from a cache."""
 LONGEST_PAUSE, RINGS_ON = 3 * PER_S, 15
 CRACKLE, CLICK, LET_GO = 3, 8, 15
@@ -37,13 +40,15 @@ class Heard:
 
     features: Features
     clicks: list[Click]
+    sounds: Sounds
 
 
 def hear(source: Source, executor: Executor | None = None) -> Heard:
     """Listen to one recording at 48 kHz."""
     if source.rate != RATE:
         raise ValueError(f"a conformed recording has {RATE} Hz, this one has {source.rate}")
-    return Heard(measure_features(source, executor), find_clicks(source, executor))
+    features, mel = features_and_mel(source, executor)
+    return Heard(features, find_clicks(source, executor), listen(features, mel, executor))
 
 
 def find(heard: Sequence[Heard], *, silence_s: float = LEAST_SILENCE_S) -> list[Find]:
@@ -51,33 +56,41 @@ def find(heard: Sequence[Heard], *, silence_s: float = LEAST_SILENCE_S) -> list[
 
     silence_s : silences longer than this are proposed.
     """
-    people = activities([each.features for each in heard])
-    features = [each.features for each in heard]
-    breathing = [find_breaths(*each) for each in zip(features, people, strict=True)]
-    breaths = [own_breaths(n, breathing, features) for n in range(len(heard))]
+    features, sounds = [each.features for each in heard], [each.sounds for each in heard]
+    people = activities(features)
+    breaths = [breathing.find_breathing(n, features, sounds, people) for n in range(len(heard))]
     knocks = [find_knocks(n, each.features, people[n]) for n, each in enumerate(heard)]
     talking = [
-        _without(person.talking, [*runs, *_frames_of(banged)])
-        for person, (runs, _), banged in zip(people, breaths, knocks, strict=True)
+        _without(person.talking, [*breathing.runs(breathed), *_frames_of(banged)])
+        for person, breathed, banged in zip(people, breaths, knocks, strict=True)
     ]
     people = [replace(person, talking=said) for person, said in zip(people, talking, strict=True)]
-    agreement = find_agreement(people)
-    found = [
-        *agreement,
-        *find_silences([_audible(*each) for each in zip(people, breaths, heard, strict=True)], silence_s),
+    audible = [
+        _audible(person, breathing.runs(breathed), each)
+        for person, breathed, each in zip(people, breaths, heard, strict=True)
     ]
+    found = [*find_agreement(people, sounds), *find_silences(audible, silence_s)]
+    followed = [
+        why_not_followed(each.features, each.sounds, person) is None for each, person in zip(heard, people, strict=True)
+    ]
+    found = [each for each in found if each.kind != "backchannel" or followed[each.track]]
     for n, (each, person) in enumerate(zip(heard, people, strict=True)):
-        agreed = [(a.start_s, a.end_s) for a in agreement if a.track == n]
         found += knocks[n]
-        found += find_restarts(n, each.features, person)
-        found += find_fillers(n, each.features, person, agreed)
-        found += [_breath(n, run, height) for run, height in zip(*breaths[n], strict=True)]
+        if followed[n]:
+            found += find_restarts(n, each.features, each.sounds, person)
+            found += find_fillers(n, each.features, each.sounds, person)
+        found += [breathing.as_find(n, breath) for breath in breaths[n]]
         found += _clicks(n, each.clicks, person)
-    claps = sorted(knock.start_s for banged in knocks for knock in banged)
-    found += find_chatter([person.talking for person in people], claps)
+    found += find_chatter(people, sounds, [knock for banged in knocks for knock in banged])
     talks = [person.talking for person in people]
     told = [replace(each, alone=_is_alone(each, talks), pause_s=_pause(each, talks[each.track])) for each in found]
     return sorted(told, key=lambda each: (each.start_s, each.track))
+
+
+def not_looked_at(heard: Sequence[Heard]) -> list[str | None]:
+    """For each recording of a conversation, why fillers, restarts and agreement were not looked for, if so."""
+    people = activities([each.features for each in heard])
+    return [why_not_followed(each.features, each.sounds, person) for each, person in zip(heard, people, strict=True)]
 
 
 def _is_alone(each: Find, talking: Sequence[Bools]) -> bool:
@@ -103,7 +116,7 @@ def _wait(talking: Bools) -> int:
     return int(np.argmax(rest)) if rest.any() else LONGEST_PAUSE
 
 
-def _audible(person: Activity, breaths: Breaths, known: Heard) -> Bools:
+def _audible(person: Activity, breaths: NDArray[np.int64], known: Heard) -> Bools:
     """Where one person is heard with anything of their own; a click, or a crackle of 30 ms, is nothing.
 
     Right after a word a crackle is its end: the t that is let go after a stop.
@@ -118,12 +131,12 @@ def _audible(person: Activity, breaths: Breaths, known: Heard) -> Bools:
             heard[first:last] = False
         elif last - first > CRACKLE:
             word_ends = last
-    for first, last in breaths[0]:
+    for first, last in breaths:
         heard[first:last] = True
     return heard
 
 
-def _without(talking: Bools, runs: Sequence[tuple[int, int]]) -> Bools:
+def _without(talking: Bools, runs: Sequence[Sequence[int] | NDArray[np.int64]]) -> Bools:
     said = talking.copy()
     for first, last in runs:
         said[first:last] = False
@@ -132,13 +145,6 @@ def _without(talking: Bools, runs: Sequence[tuple[int, int]]) -> Bools:
 
 def _frames_of(finds: list[Find]) -> list[tuple[int, int]]:
     return [(round(each.start_s * PER_S), round(each.end_s * PER_S)) for each in finds]
-
-
-def _breath(track: int, run: tuple[int, int], height: float) -> Find:
-    sure = round(float(np.clip(0.65 + height / 30, 0.65, 0.95)), 2)
-    return Find(
-        "breath", track, int(run[0]) / PER_S, int(run[1]) / PER_S, sure, f"{height:.0f} dB over the room, no voice."
-    )
 
 
 def _clicks(track: int, clicks: list[Click], person: Activity) -> list[Find]:

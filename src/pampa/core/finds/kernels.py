@@ -6,51 +6,67 @@ from pampa.core.compiled import compiled
 
 
 @compiled()
-def prefix_match(later, earlier, skip):  # type: ignore[no-untyped-def]
-    """How well each beginning of `later` is found in `earlier`, by dynamic time warping.
+def said_again(phones, begins, ends, reach, tail, least, aside, unsaid):  # type: ignore[no-untyped-def]
+    """For each place where somebody may begin again: what just before it is most like what follows.
 
-    later, earlier : cepstra, float32, shapes (frames, values). The match may begin up to `skip` frames into
-    `earlier`; time runs at half to double pace. Returns, for each length of beginning: the mean distance of the best
-    match, the frame of `earlier` where it ends, and the one where it begins; the same for the match that goes on to
-    the last tenth of a second of `earlier`, and how far apart the two are towards its end. Shape (frames, 5):
-    distance, end, begin, distance to the end, distance of the end.
-    Source: Sakoe & Chiba, IEEE ASSP 26 (1978), slope constraint 1.
+    phones : probabilities over the root of how common each phone is, float32, shape (frames, phones): the product of
+    two moments is then how much likelier they are to be one phone than to be any two. begins : frames where the second
+    saying may begin. ends : where what was said before each of them ends. The first saying begins at most `reach`
+    frames before its end, and all of it comes again but for the last `tail` frames, each of which costs `unsaid`. Two
+    moments score the logarithm of that product, less `least`; a frame of one that is left out costs `aside` besides.
+    Returns for each place: score, frame where the first saying begins, frame where the likeness ends in it, frame
+    where it ends in the second. Shape (places, 4).
+
+    Source: Smith & Waterman, J. Mol. Biol. 147 (1981), over posteriors of phones as in Hazen, Shen & White, Query-by-
+    example spoken term detection using phonetic posteriorgram templates, IEEE ASRU (2009).
     """
-    rows, columns = later.shape[0], earlier.shape[0]
-    far = 1e9
-    distance = np.empty((rows, columns))
-    for i in range(rows):
-        for j in range(columns):
-            total = np.float32(0)
-            for k in range(later.shape[1]):
-                apart = later[i, k] - earlier[j, k]
-                total += apart * apart
-            distance[i, j] = np.sqrt(total / later.shape[1])
-    cost, steps = np.full((rows, columns), far), np.ones((rows, columns))
-    begins, lately = np.zeros((rows, columns)), np.zeros((rows, columns))
-    for j in range(min(skip + 1, columns)):
-        cost[0, j] = lately[0, j] = distance[0, j]
-        begins[0, j] = j
-    for i in range(1, rows):
-        for j in range(1, columns):
-            here = distance[i, j]
-            a, b, more = i - 1, j - 1, 1
-            best = cost[a, b] + here
-            if j > 1 and cost[i - 1, j - 2] + here < best:
-                a, b, best = i - 1, j - 2, cost[i - 1, j - 2] + here
-            if i > 1 and cost[i - 2, j - 1] + distance[i - 1, j] + here < best:
-                a, b, more = i - 2, j - 1, 2
-                best = cost[a, b] + distance[i - 1, j] + here
-            if best < far:
-                cost[i, j], steps[i, j], begins[i, j] = best, steps[a, b] + more, begins[a, b]
-                lately[i, j] = 0.9 * lately[a, b] + 0.1 * here
-    out = np.full((rows, 5), far)
-    for i in range(rows):
-        for j in range(columns):
-            if cost[i, j] < far:
-                mean = cost[i, j] / steps[i, j]
-                if mean < out[i, 0]:
-                    out[i, 0], out[i, 1], out[i, 2] = mean, j, begins[i, j]
-                if j >= columns - 10 and mean < out[i, 3]:
-                    out[i, 3], out[i, 4] = mean, lately[i, j]
-    return out
+    frames, count = phones.shape
+    found = np.zeros((begins.size, 4))
+    scores = np.empty((3, reach + 2))
+    starts = np.zeros((3, reach + 2), np.int64)
+    far = -1e9
+    for n in range(begins.size):
+        again, end = begins[n], ends[n]
+        first = max(end - reach, 0)
+        rows = end - first
+        best = 0.0
+        scores[:] = far
+        low, high = 0, rows
+        for step in range(min(reach, frames - again)):
+            # Two frames of margin before the rows, so that steps that skip one need no test.
+            here, before, earlier = step % 3, (step - 1) % 3, (step - 2) % 3
+            scores[here] = far
+            next_low, next_high = rows, 0
+            for i in range(low, min(high + 2, rows)):
+                value, start = far, first + i
+                if step == 0:
+                    value = 0.0
+                else:
+                    if scores[before, i + 1] > value:
+                        value, start = scores[before, i + 1], starts[before, i + 1]
+                    if scores[before, i] - aside > value:
+                        value, start = scores[before, i] - aside, starts[before, i]
+                    if step > 1 and scores[earlier, i + 1] - aside > value:
+                        value, start = scores[earlier, i + 1] - aside, starts[earlier, i + 1]
+                if value <= far / 2:
+                    continue
+                alike = np.float32(0)
+                for k in range(count):
+                    alike += phones[first + i, k] * phones[again + step, k]
+                value += np.log(alike + 0.05) - least
+                if value < -2.0:
+                    continue
+                scores[here, i + 2], starts[here, i + 2] = value, start
+                next_low, next_high = min(next_low, i), max(next_high, i)
+                left = rows - 1 - i
+                if left <= tail and value - unsaid * left > best:
+                    best = value - unsaid * left
+                    found[n, 0], found[n, 1] = best, start
+                    found[n, 2], found[n, 3] = first + i + 1, again + step + 1
+            if next_high < next_low:
+                if step > 0 and not (scores[before] > far / 2).any():
+                    break
+                low, high = low, high + 1
+            else:
+                low, high = max(min(low, next_low), 0), next_high
+    return found

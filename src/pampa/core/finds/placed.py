@@ -1,16 +1,19 @@
 """Recordings that lie on the sheet somewhere, heard on one time; and finds told in frames of their recordings."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, fields, replace
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from pampa.core.finds import find as find_
 from pampa.core.finds.find import Heard, find
 from pampa.core.finds.finds import Kind
 from pampa.core.mend.clicks import Click
 from pampa.core.sound import RATE
 from pampa.core.speech.features import PER_S, Features
+from pampa.core.speech.sounds import Sounds
 
 NOTHING_DB = -120.0
 
@@ -42,7 +45,7 @@ class PlacedFind:
 def find_placed(recordings: Sequence[Lying]) -> list[PlacedFind]:
     """The finds of recordings that lie at their places: each tied to its recording, so that cuts do not move it."""
     first = min((each.begins for each in recordings), default=0)
-    found = find([on_time(each, each.begins - first) for each in recordings])
+    found = find(_together(recordings))
     placed = []
     for each in found:
         before = recordings[each.track].begins - first
@@ -55,6 +58,16 @@ def find_placed(recordings: Sequence[Lying]) -> list[PlacedFind]:
     return placed
 
 
+def not_looked_at(recordings: Sequence[Lying]) -> list[str | None]:
+    """For each recording, why what is said in it was not looked at, if so."""
+    return find_.not_looked_at(_together(recordings))
+
+
+def _together(recordings: Sequence[Lying]) -> list[Heard]:
+    first = min((each.begins for each in recordings), default=0)
+    return [on_time(each, each.begins - first) for each in recordings]
+
+
 def on_time(lying: Lying, later: int) -> Heard:
     """What was heard of a recording, on a time that begins `later` frames before it; less than 0: after it."""
     pace = 1 + lying.drift_ppm * 1e-6
@@ -64,30 +77,31 @@ def on_time(lying: Lying, later: int) -> Heard:
     inside = (local >= 0) & (local < features.frames)
     here = np.clip(local, 0, max(features.frames - 1, 0))
 
-    def moved(curve: NDArray[np.float32], outside: float) -> NDArray[np.float32]:
+    def moved(curve: NDArray[Any], outside: float) -> NDArray[Any]:
         if not len(curve):
-            return np.full((frames, *curve.shape[1:]), outside, np.float32)
+            return np.full((frames, *curve.shape[1:]), outside, curve.dtype)
         where = inside if curve.ndim == 1 else inside[:, None]
-        return np.where(where, curve[here], np.float32(outside)).astype(np.float32)
+        return np.where(where, curve[here], curve.dtype.type(outside))
 
     on_time = Features(
         *(moved(curve, NOTHING_DB) for curve in (features.speech, features.voice, features.air, features.parts)),
-        *(moved(curve, 0.0) for curve in (features.peak, features.voicing, features.pitch_hz, features.cepstra)),
+        *(moved(curve, 0.0) for curve in (features.peak, features.voicing, features.pitch_hz)),
     )
     moved_clicks = [
         replace(click, start=later + round(click.start * pace), stop=later + round(click.stop * pace))
         for click in clicks
     ]
-    return Heard(on_time, moved_clicks)
+    return Heard(on_time, moved_clicks, Sounds(*(moved(curve, 0) for curve in vars(lying.heard.sounds).values())))
 
 
-def packed(heard: Heard) -> dict[str, NDArray[np.float32] | NDArray[np.float64]]:
+def packed(heard: Heard) -> dict[str, NDArray[Any]]:
     """Plain arrays, to be kept."""
     clicks = np.array([(click.start, click.stop, click.over_db) for click in heard.clicks]).reshape(-1, 3)
-    return {**vars(heard.features), "clicks": clicks}
+    return {**vars(heard.features), **vars(heard.sounds), "clicks": clicks}
 
 
-def unpacked(arrays: dict[str, NDArray[np.float32]]) -> Heard:
+def unpacked(arrays: dict[str, NDArray[Any]]) -> Heard:
     """What `packed` was given."""
     clicks = [Click(int(start), int(stop), float(over)) for start, stop, over in arrays["clicks"]]
-    return Heard(Features(**{name: array for name, array in arrays.items() if name != "clicks"}), clicks)
+    features = Features(**{each.name: arrays[each.name] for each in fields(Features)})
+    return Heard(features, clicks, Sounds(**{each.name: arrays[each.name] for each in fields(Sounds)}))

@@ -1,8 +1,9 @@
 """Restarts: a beginning said again. The try before it can go.
 
-Of two phrases of one person that follow each other, the earlier is looked for at the beginning of the later. When all
-of it comes again, its end as well, it was taken back. When only its beginning does, it must have been broken off by
-something short, an um: "no lights, no answer" is said on purpose.
+Wherever somebody may begin again, what they said just before is held against what follows, as probabilities of phones:
+an alignment of the two says how much of it came again and how well. Whether that is a beginning taken back, or said
+twice on purpose, is judged by what lies around it: stops, fillers between, how the voice breaks off, whether the talk
+goes on.
 """
 
 from dataclasses import dataclass
@@ -10,83 +11,140 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from pampa.core.finds import kernels
+from pampa.core.checkup.speech import runs_of
+from pampa.core.finds import judge, kernels
 from pampa.core.finds.finds import Find
-from pampa.core.finds.voice import normalised
-from pampa.core.speech.activity import Activity, quietest
-from pampa.core.speech.features import PER_S, Features, Matrix
+from pampa.core.speech.activity import Activity, Bools, quietest
+from pampa.core.speech.features import PER_S, Features
+from pampa.core.speech.sounds import KINDS, Sounds
 
-LONGEST_TRY_S, SHORTEST_S = 2.4, 0.25
-LOOKED_AT_S, SKIP_S = 2.0, 0.3
-NEXT, SOON_S, APART_S = 6, 0.35, 1.3
-AGAIN_APART_S, AGAIN_S = 8.0, 0.9
-WHOLE, LATER, END, BEGINNING, AGAIN = 0.75, 0.6, 0.85, 0.6, 0.45
-"""Highest mean distances, of cepstra that differ by about 1 where words differ: the longer somebody has waited before
-saying it again, the more alike it must be."""
-BEGINNING_S, BETWEEN_S, STOP_S = 0.35, 0.6, 0.1
-
-DIP_DB = 28.0
-
-Pair = tuple[int, int]
+REACH, TAIL, GAP = round(2.6 * PER_S), round(0.7 * PER_S), round(1.6 * PER_S)
+"""The longest first saying, the most of its end that does not come again, the longest stop between the two."""
+LEAST, ASIDE, UNSAID = 0.7, 0.5, 0.06
+LEAST_COMMON = 0.004
+SHORTEST, SCORE = 6, 3.0
+SURE = 0.6
+ONSET = 6
+"""Frames that a word has at least, and in which its first phone may be told late."""
+LONGEST_ON = 2 * PER_S
 
 
 @dataclass(frozen=True)
-class _Match:
-    distance: float
-    how: str
+class Try:
+    """Something that was said and came again: frames."""
+
+    start: int
+    stop: int
+    """Where what was said first ends."""
+    again: int
+    again_until: int
+    alike_until: int
+    """Where the likeness ends in what was said first; what follows of it did not come again."""
+    score: float
 
 
-def find_restarts(track: int, features: Features, person: Activity) -> list[Find]:
+def find_restarts(track: int, features: Features, sounds: Sounds, person: Activity) -> list[Find]:
     """The tries that one person took back."""
-    cepstra = normalised(features, person.talking)
-    whole, parted = (_among(track, cepstra, person, runs) for runs in (person.phrases, person.pieces(DIP_DB)))
-    others = [find for find in parted if not any(find.meets(known) for known in whole)]
-    return sorted([*whole, *others], key=lambda find: find.start_s)
+    words = words_of(sounds, person)
+    tries = tries_of(sounds, words)
+    sure = judge.sure("restart", [measures(each, features, sounds, person, words) for each in tries])
+    return [
+        _find(track, each, person, share) for each, share in zip(tries, sure.tolist(), strict=True) if share >= SURE
+    ]
 
 
-def _among(track: int, cepstra: Matrix, person: Activity, phrases: NDArray[np.int64]) -> list[Find]:
-    found: list[Find] = []
-    taken = -1
-    said: list[Pair] = [(int(first), int(last)) for first, last in phrases]
-    for n, (first, last) in enumerate(said):
-        if first < taken or not SHORTEST_S * PER_S <= last - first <= LONGEST_TRY_S * PER_S:
-            continue
-        for m in range(n + 1, min(n + 1 + NEXT, len(said))):
-            match = _match(cepstra, said[n : m + 1])
-            if match:
-                start = quietest(person, said[n - 1][1] if n else 0, first)
-                taken = quietest(person, said[m - 1][1], said[m][0])
-                found.append(_find(track, start, taken, match))
-                break
-    return found
+def tries_of(sounds: Sounds, words: Bools) -> list[Try]:
+    """Whatever may have been said twice, with the best likeness at each place where it may have begun again."""
+    if not words.any():
+        return []
+    shares = (sounds.phones[: words.size] / np.float32(255)) ** 2
+    which = shares.argmax(axis=1)
+    common = shares[words].mean(axis=0) + LEAST_COMMON
+    common[0] = 1  # that both are silent says nothing
+    phones = np.ascontiguousarray(shares / np.sqrt(common), np.float32)
+    begun = words & ~np.concatenate([[False], words[:-1]])
+    changes = np.flatnonzero(words & ((np.diff(which, prepend=which[0]) != 0) | begun))
+    run = np.maximum.accumulate(np.where(begun, np.arange(words.size), 0))[changes]
+    # A phone that changes in the first moments of a word began with it.
+    changes = np.unique(np.where(changes - run <= ONSET, run, changes))
+    since = _since(words)
+    ends = changes - since[np.maximum(changes - 1, 0)]
+    soon = (changes - ends <= GAP) & (ends > 0)
+    changes, ends = changes[soon], ends[soon]
+    table = kernels.said_again(phones, changes, ends, REACH, TAIL, LEAST, ASIDE, UNSAID)
+    tries = [
+        Try(int(start), int(end), int(again), int(until), int(alike), float(score))
+        for again, end, (score, start, alike, until) in zip(changes, ends, table.tolist(), strict=True)
+        if score >= SCORE and alike - start >= SHORTEST
+    ]
+    return _apart(tries)
 
 
-def _match(cepstra: Matrix, said: list[Pair]) -> _Match | None:
-    """The first of these phrases found in the last; what lies between them, if anything, follows a stop."""
-    (first, last), (begin, end), between = said[0], said[-1], said[1:-1]
-    gap = (begin - last) / PER_S
-    if gap > AGAIN_APART_S or end - begin < SHORTEST_S * PER_S:
-        return None
-    if between and between[0][0] - last < STOP_S * PER_S:
-        return None
-    tried, again = cepstra[first:last], cepstra[begin:end][: round(LOOKED_AT_S * PER_S)]
-    table = kernels.prefix_match(again, tried, round(SKIP_S * PER_S))
-    # As much of the later phrase as the earlier one lasted, said a little slower or faster.
-    until = table[min(round(0.7 * len(tried)), len(table) - 1) : len(tried) + 16]
-    whole, ending = until[until[:, 3].argmin(), 3:]
-    if gap > APART_S:
-        enough = len(tried) >= AGAIN_S * PER_S and whole <= AGAIN and ending <= END
-        return _Match(float(whole), "said again a moment later") if enough else None
-    if whole <= (WHOLE if gap <= SOON_S else LATER) and ending <= END:
-        return _Match(float(whole), "said again and gone on with")
-    row = table[min(round(BEGINNING_S * PER_S), len(table)) - 1]
-    broken = len(between) == 1 and between[0][1] - between[0][0] <= BETWEEN_S * PER_S
-    if broken and row[0] <= BEGINNING and row[2] <= 5:
-        return _Match(float(row[0]), "broken off and begun anew")
-    return None
+def _apart(tries: list[Try]) -> list[Try]:
+    """Of tries that lie over each other the one that scores best: most are the same one, begun a little later."""
+    taken: list[Try] = []
+    for each in sorted(tries, key=lambda each: -each.score):
+        if not any(each.start < other.again and other.start < each.again for other in taken):
+            taken.append(each)
+    return sorted(taken, key=lambda each: each.start)
 
 
-def _find(track: int, first: int, begin: int, match: _Match) -> Find:
-    sure = round(float(np.clip(1.25 - 0.7 * match.distance, 0.5, 0.95)), 2)
-    evidence = f"The words are {match.how}; they sound alike to {match.distance:.2f} (different words: about 1)."
-    return Find("restart", track, first / PER_S, begin / PER_S, sure, evidence)
+def words_of(sounds: Sounds, person: Activity) -> Bools:
+    """Where a person says words: not a filler, not a breath."""
+    count = min(sounds.frames, person.talking.size)
+    kinds = sounds.kinds[:count]
+    word = kinds[:, [KINDS.index("word"), KINDS.index("agree")]].astype(int).sum(axis=1)
+    other = kinds[:, [KINDS.index(kind) for kind in ("rest", "filler", "phrase", "breath")]].astype(int).sum(axis=1)
+    return np.asarray(person.talking[:count] & (word > other))
+
+
+def _since(words: Bools) -> NDArray[np.int64]:
+    """Frames since the last word of some length, at each frame: 0 within words; many before the first."""
+    at = np.arange(words.size)
+    lasting = np.zeros(words.size, bool)
+    for first, last in runs_of(words):
+        lasting[first:last] = last - first > ONSET
+    return at - np.maximum.accumulate(np.where(lasting, at, -REACH * 4))
+
+
+def measures(each: Try, features: Features, sounds: Sounds, person: Activity, words: Bools) -> list[float]:
+    """What speaks for and against a try."""
+    length, again = each.alike_until - each.start, each.again_until - each.again
+    tail, gap = each.stop - each.alike_until, each.again - each.stop
+    kinds, back = sounds.kinds / 255, sounds.taken_back / 255
+    between = slice(each.stop, each.again)
+    filled = float(kinds[between, KINDS.index("filler")].sum() + kinds[between, KINDS.index("phrase")].sum())
+    on = words[each.again_until : each.again_until + LONGEST_ON]
+    stops = np.flatnonzero(~on)
+    goes_on = int(stops[0]) if stops.size else on.size
+    before = words[max(each.start - PER_S, 0) : each.start][::-1]
+    waits = int(np.argmax(before)) if before.any() else PER_S
+    one, two = slice(each.start, each.alike_until), slice(each.again, each.again_until)
+    level, pitch = person.level, features.pitch_hz
+    voiced = [features.voicing[part] > 0.6 for part in (one, two)]
+    pitches = [
+        float(np.median(np.log2(pitch[part][v]))) if v.any() else 0.0
+        for part, v in zip((one, two), voiced, strict=True)
+    ]
+    higher = pitches[1] - pitches[0] if voiced[0].any() and voiced[1].any() else 0.0
+    end = slice(max(each.stop - 12, each.start), each.stop)
+    ends_soft = float(level[max(each.stop - 4, 0) : each.stop].mean() - level[one].max())
+    phones = np.unique(sounds.phones[one].argmax(axis=1)).size
+    return [
+        each.score, each.score / max(length, 1), np.log(max(length, 1)), np.log(max(again, 1) / max(length, 1)),
+        tail / 50, gap / 50, filled / 20, (gap - filled) / 50, goes_on / 50, waits / 50,
+        float(back[each.start : each.stop].mean()), float(back[end].max(initial=0)), float(back[two].mean()),
+        float(back[one].max(initial=0)), float(level[two].mean() - level[one].mean()) / 6, higher * 4, ends_soft / 10,
+        phones / 5, float(features.voicing[end].mean()), float(kinds[one, KINDS.index("agree")].mean()),
+        float(gap == 0), np.log(each.score), min(each.score / max(length, 1), 2) * (length < 40), float(tail == 0),
+        float(goes_on > 15), float(waits > 5), float(kinds[slice(max(each.start - 5, 0), each.start + 3), 0].mean()),
+    ]  # fmt: skip
+
+
+def _find(track: int, each: Try, person: Activity, sure: float) -> Find:
+    start = quietest(person, max(each.start - 8, 0), each.start)
+    again = quietest(person, each.stop, each.again) if each.again > each.stop else each.again
+    alike = (each.alike_until - each.start) / PER_S
+    words = f"{alike:.1f} s of it are said again at once"
+    evidence = f"{words}, after {(each.again - each.stop) / PER_S:.1f} s." if each.again > each.stop else f"{words}."
+    return Find("restart", track, start / PER_S, again / PER_S, round(min(sure, 0.98), 2), evidence)

@@ -6,8 +6,6 @@ of noise in so broad a band hardly wavers. This is the energy detector behind a 
 Statistical Signal Processing II, 1998, chapter 5).
 """
 
-from collections.abc import Sequence
-
 import numpy as np
 import scipy
 from numpy.typing import NDArray
@@ -16,7 +14,7 @@ from pampa.core.checkup.speech import runs_of
 from pampa.core.speech.activity import Activity, Bools, floor_of
 from pampa.core.speech.features import PER_S, Features, Matrix
 
-SMOOTH = 9
+SMOOTH, SHARP = 9, 3
 OVER_ROOM_DB, WAVERS = (0.8, 1.6), 5.0
 """The least that a breath stands over the room, within these bounds: so many times as much as the room wavers."""
 QUIET_DB, MAD, NOTHING = 3.0, 1.4826, 1e-12
@@ -24,7 +22,7 @@ UNDER_TOP_DB, UNDER_AIR_DB = 9.0, 13.0
 """A breath is softer than voices, and softer than the s and f of the same mouth."""
 VOICE_OVER_FLOOR_DB, VOICE_OVER_AIR_DB = 5.0, 2.0
 SHORTEST, LONGEST, PAUSE, BRIDGE = (round(seconds * PER_S) for seconds in (0.2, 1.0, 0.04, 0.03))
-LEAK_DB, LOUDER_DB = 4.0, 10.0
+LEAK_DB = 4.0
 SOFT = 8
 """Frames by which a breath may begin sooner and end later, softly."""
 UNHEARD = 2
@@ -35,12 +33,12 @@ Breaths = tuple[Runs, NDArray[np.float64]]
 """Where one person breathes: frames, shape (breaths, 2); and how many dB each stands over the room."""
 
 
-def find_breaths(features: Features, activity: Activity) -> Breaths:
-    """The breaths in one recording."""
+def find_breaths(features: Features, activity: Activity, keen: float = 1.0) -> Breaths:
+    """The breaths in one recording. keen : under 1, what stands over the room by less is taken for one, too."""
     if not features.frames:
         return np.zeros((0, 2), np.int64), np.zeros(0)
-    over = over_room(features.parts)
-    least = float(np.clip(WAVERS * _waver(over), *OVER_ROOM_DB))
+    over, sharp = over_room(features.parts), over_room(features.parts, SHARP)
+    least = keen * float(np.clip(WAVERS * _waver(over), *OVER_ROOM_DB))
     air, voice = scipy.ndimage.uniform_filter1d(features.air, SMOOTH), scipy.ndimage.uniform_filter1d(features.voice, 3)
     open_ = activity.leak < activity.floor_db + LEAK_DB
     airy = over > least
@@ -58,8 +56,9 @@ def find_breaths(features: Features, activity: Activity) -> Breaths:
         first, last = _reaching(faint, first, last)
         alone = not anything[max(first - PAUSE, 0) : first].any()
         if alone and SHORTEST <= last - first <= LONGEST and np.median(air[first:last]) < loudest:
-            found.append((max(first - UNHEARD, 0), last))
             heights.append(float(np.median(over[first:last])))
+            first, last = _without_blur(sharp > least / 2, first, last)
+            found.append((max(first - UNHEARD, 0), last))
     return np.array(found, np.int64).reshape(-1, 2), np.array(heights)
 
 
@@ -73,9 +72,18 @@ def _reaching(faint: Bools, first: int, last: int) -> tuple[int, int]:
     return first, last
 
 
-def over_room(parts: Matrix) -> Matrix:
+def _without_blur(there: Bools, first: int, last: int) -> tuple[int, int]:
+    """A run without the frames at its ends in which only the evening over a tenth of a second lets it be."""
+    begun, ended = there[first : first + SMOOTH // 2], there[last - SMOOTH // 2 : last][::-1]
+    return (
+        first + (int(np.argmax(begun)) if begun.any() else begun.size),
+        last - (int(np.argmax(ended)) if ended.any() else ended.size),
+    )
+
+
+def over_room(parts: Matrix, smooth: int = SMOOTH) -> Matrix:
     """How many dB the air stands over the room, every part of the spectrum measured by the room's own: (frames,)."""
-    power = scipy.ndimage.uniform_filter1d(10 ** (parts / 10), SMOOTH, axis=0)
+    power = scipy.ndimage.uniform_filter1d(10 ** (parts / 10), smooth, axis=0)
     rooms = [10 ** (floor_of(10 * np.log10(part + NOTHING)) / 10) for part in power.T]
     over = 10 * np.log10((power / np.array(rooms, np.float32)).mean(axis=1) + NOTHING)
     return np.asarray(over - max(floor_of(over), 0), np.float32)
@@ -85,17 +93,3 @@ def _waver(over: Matrix) -> float:
     """By how many dB the room itself rises and falls: the spread between moments that share nothing."""
     steps = np.abs(over[SMOOTH:] - over[:-SMOOTH])[over[SMOOTH:] < QUIET_DB]
     return float(np.median(steps)) * MAD / np.sqrt(2) if steps.size else 0.0
-
-
-def own_breaths(n: int, breaths: Sequence[Breaths], features: Sequence[Features]) -> Breaths:
-    """The breaths of person n that are not somebody else's, heard louder in their own microphone."""
-    runs, heights = breaths[n]
-    kept = [not any(_louder(features[k], features[n], run) for k in range(len(features)) if k != n) for run in runs]
-    where = np.array(kept, bool)
-    return runs[where], heights[where]
-
-
-def _louder(other: Features, own: Features, run: NDArray[np.int64]) -> bool:
-    here = slice(int(run[0]), int(run[1]))
-    theirs = other.air[here]
-    return bool(theirs.size and np.median(theirs) > np.median(own.air[here]) + LOUDER_DB)

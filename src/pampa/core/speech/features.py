@@ -1,4 +1,4 @@
-"""One pass over a recording for all finds: levels, cepstra and voicing, a hundred times a second."""
+"""One pass over a recording for all finds: levels, voicing and mel bands, a hundred times a second."""
 
 from dataclasses import dataclass
 from functools import cache, partial
@@ -16,8 +16,7 @@ WORK_RATE = 16_000
 HOP = WORK_RATE // 100
 PER_S = WORK_RATE // HOP
 WINDOW, SIZE = 400, 512
-BANDS = 26
-CEPSTRA = 12
+BANDS = 32
 SPEECH_HZ, VOICE_HZ, AIR_HZ = (200.0, 4_000.0), (100.0, 900.0), (1_000.0, 7_000.0)
 AIR_PARTS_HZ = (1_000.0, 1_400.0, 2_000.0, 2_800.0, 4_000.0, 5_600.0, 7_800.0)
 LOWEST_PITCH_HZ, HIGHEST_PITCH_HZ = 65, 420
@@ -44,8 +43,6 @@ class Features:
     """0 to 1: how alike the sound is to itself one period of a voice later."""
     pitch_hz: Matrix
     """The frequency of that period; says nothing where `voicing` is low."""
-    cepstra: Matrix
-    """Mel cepstra 1 to 12, shape (frames, 12). Source: Davis & Mermelstein, IEEE ASSP 28 (1980)."""
 
     @property
     def frames(self) -> int:
@@ -54,14 +51,24 @@ class Features:
 
 def measure_features(source: Source, executor: Executor | None = None) -> Features:
     """The features of a whole recording, at any rate; of several channels, the mean."""
+    return features_and_mel(source, executor)[0]
+
+
+def features_and_mel(source: Source, executor: Executor | None = None) -> tuple[Features, Matrix]:
+    """The features of a whole recording, and its mel bands.
+
+    Mel bands are logarithms of power, shape (frames, BANDS): what networks listen to, too much to be kept. Source:
+    Davis & Mermelstein, IEEE ASSP 28 (1980).
+    """
     grid = segments(source.frames, source.rate)
     parts = list((executor or Inline()).map(partial(_of_segment, source), grid))
     if not parts:
         nothing = np.zeros(0, np.float32)
-        return Features(nothing, nothing, nothing, np.zeros((0, len(AIR_PARTS_HZ) - 1), np.float32), nothing, nothing,
-                        nothing, np.zeros((0, CEPSTRA), np.float32))  # fmt: skip
-    columns = [np.concatenate(column) for column in zip(*parts, strict=True)]
-    return Features(*columns)
+        several = np.zeros((0, len(AIR_PARTS_HZ) - 1), np.float32)
+        none = Features(nothing, nothing, nothing, several, nothing, nothing, nothing)
+        return none, np.zeros((0, BANDS), np.float32)
+    *columns, mel = [np.concatenate(column) for column in zip(*parts, strict=True)]
+    return Features(*columns), mel
 
 
 def _of_segment(source: Source, segment: Segment) -> tuple[Matrix, ...]:
@@ -76,13 +83,12 @@ def _of_segment(source: Source, segment: Segment) -> tuple[Matrix, ...]:
     spectrum = scipy.fft.rfft(views * _HANN, SIZE, axis=1)
     power = (spectrum.real**2 + spectrum.imag**2).astype(np.float32) * _SCALE
     mel = np.log(power @ _MEL + NOTHING)
-    cepstra = scipy.fft.dct(mel, axis=1, norm="ortho")[:, 1 : CEPSTRA + 1].astype(np.float32)
     voicing, pitch = _voicing(power)
     rough = np.abs(np.diff(work, prepend=work[:1]))  # rises by 6 dB an octave: hum and voices step back
     inside = rough[(WINDOW - HOP) // 2 :][: frames * HOP].reshape(frames, HOP)
     parts = np.stack([_level(power, part) for part in pairwise(AIR_PARTS_HZ)], axis=1)
     return (*(_level(power, band) for band in (SPEECH_HZ, VOICE_HZ, AIR_HZ)), parts, inside.max(axis=1), voicing, pitch,
-            cepstra)  # fmt: skip
+            mel.astype(np.float32))  # fmt: skip
 
 
 def _voicing(power: Matrix) -> tuple[Matrix, Matrix]:

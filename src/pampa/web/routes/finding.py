@@ -12,4 +12,4 @@ router = APIRouter(prefix="/episodes/{episode_id}/finds", tags=["finds"])
 def list_finds(episode_id: Id, studio: WithStudio) -> FindsOut:
     """Everything found, tied to its recording. Where `waits` is true it is being looked for; an event tells the end."""
     found = studio.finding.of_episode(episode_id)
-    return FindsOut.model_validate({"waits": found.waits, "finds": found.finds})
+    return FindsOut.model_validate({"waits": found.waits, "finds": found.finds, "unheard": found.unheard})

@@ -28,6 +28,7 @@ import { recipes } from "./stage-balance-recipes.js";
 import { tone } from "./stage-balance-tone.js";
 import { music } from "./stage-balance-music.js";
 import { balance } from "./stage-balance.js";
+import { findRun } from "./stage-find-run.js";
 import { finds } from "./stage-finds.js";
 import { gather } from "./stage-gather.js";
 import { hand } from "./stage-hand.js";
@@ -275,7 +276,7 @@ function mount(page) {
       return openSeam ? stage.opened.state.sounds_until : Math.max(stage.doc.sounds_until, piece ? piece.end : 0);
     },
     onMove: (place) => page.transport.moved(place),
-    onStop: () => { page.transport.playing = false; stage.player.prepare(page.transport.playhead); },
+    onStop: () => { page.transport.playing = false; stage.player.prepare(page.transport.playhead); page.findRun.stopped(); },
     onLevel: (levels) => { page.transport.levels = levels; },
     onError: (error) => page.tell(error),
   });
@@ -313,6 +314,7 @@ document.addEventListener("alpine:init", () => {
     places: places(page, data, stage),
     history: history(page),
     finds: finds(page, data, stage),
+    findRun: findRun(page, stage),
     balance: balance(page, data, stage),
     tone: tone(page, data, stage),
     recipes: recipes(page, data, stage),

@@ -33,6 +33,7 @@ export const KEYS = [
   { keys: "T", match: "t", does: "finds.take", what: "Take the chosen find out" },
   { keys: "H", match: "h", does: "finds.shorten", what: "Shorten the chosen silence" },
   { keys: "L", match: "l", does: "finds.leave", what: "Leave the chosen find as it is" },
+  { keys: "Y", match: "y", does: "findRun.toggle", what: "Hear ten finds in a row, each as if it were out" },
   { keys: "B", match: "b", does: "seams.putBack", what: "Put the chosen seam back" },
   { keys: "E", match: "e", does: "finds.hear", what: "Play the chosen find, or across the join" },
   { keys: "U", match: "u", does: "seams.toggleOpened", what: "Open the chosen seam and see what is missing, or close it" },

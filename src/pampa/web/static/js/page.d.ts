@@ -14,6 +14,7 @@ import type { peaks } from "./stage-balance-peaks.js";
 import type { recipes } from "./stage-balance-recipes.js";
 import type { tone } from "./stage-balance-tone.js";
 import type { balance } from "./stage-balance.js";
+import type { findRun } from "./stage-find-run.js";
 import type { finds } from "./stage-finds.js";
 import type { gather } from "./stage-gather.js";
 import type { hand } from "./stage-hand.js";
@@ -55,6 +56,7 @@ export interface Stores {
   places: ReturnType<typeof places>;
   history: ReturnType<typeof history>;
   finds: ReturnType<typeof finds>;
+  findRun: ReturnType<typeof findRun>;
   // Balance, Send out
   balance: ReturnType<typeof balance>;
   tone: ReturnType<typeof tone>;

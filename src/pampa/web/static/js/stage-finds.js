@@ -48,17 +48,20 @@ export function finds(page, data, stage) {
 
   return {
     waits: false,
+    unheard: [],
     kinds: [],
     listed: [],
     chosen: null,
     settings,
     handKind: "filler",
+    runIn: RUN_IN,
     kindNames: KINDS,
 
     async read() {
       const told = await api.get(`/api/episodes/${page.episode.id}/finds`).catch(() => null);
       if (!told) return;
       this.waits = told.waits;
+      this.unheard = told.unheard;
       if (!told.waits) known = told.finds.map((find, index) => ({ ...find, id: index }));
       this.place();
     },
@@ -226,6 +229,7 @@ export function finds(page, data, stage) {
     decided(find, { quiet = false } = {}) {
       this.place();
       const next = this.open.find((other) => other.place >= find.place - 480 && other.id !== find.id);
+      if (page.findRun.going) return page.findRun.next();
       const hear = this.settings.after === "hear" && !quiet;
       if (next && !hear) return this.choose(next);
       this.chosen = null;
@@ -235,9 +239,13 @@ export function finds(page, data, stage) {
     },
     // All of a kind that are sure enough, in one edit.
     async takeAll(kind) {
-      const chosen = placed.filter((find) => find.kind === kind && this.isAsked(find));
+      return this.takeThese(placed.filter((find) => find.kind === kind && this.isAsked(find)));
+    },
+    async takeThese(chosen) {
       if (!chosen.length) return;
-      const { name } = KINDS.find((entry) => entry.kind === kind);
+      const [{ kind }] = chosen;
+      const alike = chosen.every((find) => find.kind === kind);
+      const { name } = alike ? KINDS.find((entry) => entry.kind === kind) : { name: "Finds" };
       const told = chosen.length === 1 ? named(kind) : `${chosen.length} ${name.toLowerCase()}`;
       const made = await page.episode.edit(() => ({
         edit: "prune",
@@ -246,7 +254,8 @@ export function finds(page, data, stage) {
       }));
       if (!made) return;
       this.place();
-      page.say(`${told[0].toUpperCase()}${told.slice(1)} ${kind === "silence" ? "shortened" : "taken out"}. Ctrl Z takes it back.`);
+      const done = alike && kind === "silence" ? "shortened" : "taken out";
+      page.say(`${told[0].toUpperCase()}${told.slice(1)} ${done}. Ctrl Z takes it back.`);
     },
 
     // -- what is asked about -----------------------------------------------------------------------------

@@ -1,0 +1,68 @@
+"""Chatter is proposed where people mark it themselves, and programme is never taken for it."""
+
+import numpy as np
+import pytest
+
+from pampa.core.finds.chatter import find_chatter
+from pampa.core.finds.finds import Find
+from pampa.core.speech.activity import Activity
+from pampa.core.speech.features import PER_S
+from pampa.core.speech.sounds import KINDS, PHONES, Sounds
+
+LENGTH_S = 120
+
+
+def person(spans, knock=None, falls=True):
+    """Somebody who talks in these seconds, and knocks once: over at once, or with a voice that goes on."""
+    talking = np.zeros(LENGTH_S * PER_S, bool)
+    for first, last in spans:
+        talking[round(first * PER_S) : round(last * PER_S)] = True
+    level = np.where(talking, -20.0, -60.0).astype(np.float32)
+    kinds = np.zeros((talking.size, len(KINDS)), np.uint8)
+    kinds[:, KINDS.index("rest")] = 255
+    if knock is not None:
+        at = round(knock * PER_S)
+        level[at : at + (5 if falls else 30)] = -10
+        if not falls:
+            kinds[at : at + 30] = [0, 0, 0, 0, 255, 0]
+    quiet = np.full(talking.size, -200.0, np.float32)
+    sounds = Sounds(kinds, np.zeros(talking.size, np.uint8), np.zeros((talking.size, len(PHONES)), np.uint8))
+    return Activity(talking, talking, level, -60.0, -20.0, quiet), sounds
+
+
+def found(one, other, knock=None):
+    people, sounds = zip(one, other, strict=True)
+    knocks = [Find("knock", 0, knock, knock + 0.3, 0.9, "")] if knock is not None else []
+    return find_chatter(people, sounds, knocks)
+
+
+CHAT = ([(2, 4), (7, 9)], [(4.5, 6.5)])
+OPENING = [(14, 27), (40, 52), (70, 100)]
+ANSWERS = [(30, 38), (55, 66)]
+
+
+def test_what_is_said_before_a_clap_and_a_stop_is_chatter():
+    before = found(person([*CHAT[0], *OPENING], knock=10), person([*CHAT[1], *ANSWERS]), knock=10)
+    assert [(round(each.start_s), round(each.end_s)) for each in before] == [(2, 9)]
+
+
+@pytest.mark.parametrize("case", ["a cough", "no stop", "one greets alone", "no clap"])
+def test_a_programme_that_begins_at_once_is_left_alone(case):
+    if case == "a cough":
+        told = found(person([*CHAT[0], *OPENING], knock=10, falls=False), person([*CHAT[1], *ANSWERS]), knock=10)
+    elif case == "no stop":
+        told = found(person([(2, 9.5), (10.5, 27), *OPENING[1:]], knock=10), person([*ANSWERS]), knock=10)
+    elif case == "one greets alone":
+        told = found(person([(2, 11.5), *OPENING], knock=12), person([(11.6, 11.9), *ANSWERS]), knock=12)
+    else:
+        told = found(person([*CHAT[0], *OPENING]), person([*CHAT[1], *ANSWERS]))
+    assert told == []
+
+
+def test_a_few_words_of_both_after_the_closing_words_and_a_stop_are_chatter():
+    told = found(person([*OPENING, (103, 104)]), person([*ANSWERS, (104.5, 106)]))
+    assert [(round(each.start_s), round(each.end_s)) for each in told] == [(103, 106)]
+
+
+def test_thanks_after_a_pause_belong_to_the_programme():
+    assert found(person([*OPENING, (103, 104)]), person(ANSWERS)) == []

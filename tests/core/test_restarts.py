@@ -1,0 +1,85 @@
+"""Restarts: what is said again, told from phones; and what is not taken for one."""
+
+import numpy as np
+import pytest
+
+from pampa.core.finds import judge
+from pampa.core.finds.kernels import said_again
+from pampa.core.finds.restarts import ASIDE, LEAST, REACH, TAIL, UNSAID, tries_of
+from pampa.core.speech.sounds import KINDS, PHONES, Sounds
+
+EACH = 8
+"""Frames that a phone lasts here."""
+
+
+def spoken(*phones, each=EACH, sure=0.9):
+    """Sounds of somebody who says these phones, and words wherever it is not "sil"."""
+    rows = np.full((len(phones) * each, len(PHONES)), (1 - sure) / (len(PHONES) - 1))
+    kinds = np.zeros((len(rows), len(KINDS)), np.uint8)
+    for n, phone in enumerate(phones):
+        rows[n * each : (n + 1) * each, PHONES.index(phone)] = sure
+        kinds[n * each : (n + 1) * each, KINDS.index("rest" if phone == "sil" else "word")] = 255
+    return Sounds(kinds, np.zeros(len(rows), np.uint8), np.round(255 * np.sqrt(rows)).astype(np.uint8))
+
+
+def tries(sounds):
+    return tries_of(sounds, sounds.kinds[:, KINDS.index("word")] > 0)
+
+
+SILENT = ["sil"] * 4
+GOES_ON = ["aa", "k", "iy", "n", "uw", "z"]
+
+
+def test_a_beginning_that_is_said_again_is_found_with_its_edges():
+    found = tries(spoken(*SILENT, "w", "iy", "g", "ow", "w", "iy", "g", "ow", *GOES_ON, *SILENT))
+    best = max(found, key=lambda each: each.score)
+    assert (best.start, best.stop, best.again) == (4 * EACH, 8 * EACH, 8 * EACH)
+    assert best.alike_until == best.stop
+    assert best.again_until == 12 * EACH
+
+
+@pytest.mark.parametrize("stop", [1, 6, 15])
+def test_a_stop_between_may_last_a_while(stop):
+    found = tries(spoken(*SILENT, "w", "iy", "g", "ow", *["sil"] * stop, "w", "iy", "g", "ow", *GOES_ON, *SILENT))
+    best = max(found, key=lambda each: each.score)
+    assert (best.stop, best.again) == (8 * EACH, (8 + stop) * EACH)
+
+
+def test_a_try_that_ended_otherwise_than_it_was_said_again_is_found_too():
+    found = tries(spoken(*SILENT, "w", "iy", "g", "ow", "f", "er", "sil", "w", "iy", "g", "ow", *GOES_ON, *SILENT))
+    best = max(found, key=lambda each: each.score)
+    assert (best.start, best.alike_until, best.stop) == (4 * EACH, 8 * EACH, 10 * EACH)
+
+
+def test_it_may_be_said_again_faster():
+    slow = spoken(*SILENT, "w", "iy", "g", "ow")
+    fast = spoken("w", "iy", "g", "ow", *GOES_ON, *SILENT, each=6)
+    both = Sounds(*(np.concatenate([a, b]) for a, b in zip(vars(slow).values(), vars(fast).values(), strict=True)))
+    best = max(tries(both), key=lambda each: each.score)
+    assert best.start == pytest.approx(4 * EACH, abs=4)
+    assert best.again == 8 * EACH
+
+
+def test_nothing_is_said_again_where_all_phones_differ():
+    assert not [each for each in tries(spoken(*SILENT, *PHONES[1:], *SILENT)) if each.score > 8]
+
+
+def test_no_frames_and_no_words_are_no_trouble():
+    assert tries(spoken()) == []
+    assert tries(spoken(*SILENT)) == []
+
+
+def test_the_kernel_never_reaches_over_the_end():
+    phones = np.full((30, 4), 0.5, np.float32)
+    table = said_again(phones, np.array([1, 29]), np.array([1, 29]), REACH, TAIL, LEAST, ASIDE, UNSAID)
+    assert table.shape == (2, 4)
+    assert (table[:, 3] <= 30).all()
+
+
+@pytest.mark.parametrize("kind", ["filler", "restart", "agreement", "breath"])
+def test_a_judge_is_sure_between_nothing_and_everything_whatever_it_is_told(kind):
+    width = judge._weights(kind)[0].size
+    rows = [[0.0] * width, [1e6] * width, [-1e6] * width]
+    sure = judge.sure(kind, rows)
+    assert ((sure >= 0) & (sure <= 1)).all()
+    assert judge.sure(kind, []).shape == (0,)
