@@ -12,6 +12,7 @@ export function findRun(page, stage) {
   return {
     going: false,
     heard: [],
+    waiting: 0, // of those that were heard: neither taken out nor left
     at: 0,
     of: 0,
 
@@ -45,20 +46,24 @@ export function findRun(page, stage) {
       if (!this.going) return;
       if (stage.player.position() >= until - EARLY) this.next();
       else this.going = false;
+      this.count();
     },
     end() {
       this.going = false;
       if (page.transport.playing) stage.player.stop();
-      if (this.waiting.length) page.say(`${this.heard.length} heard. Take out all that were, or go on.`);
+      this.count();
+      if (this.waiting) page.say(`${this.heard.length} heard. Take out all that were, or go on.`);
     },
-    // Heard, and neither taken out nor left by hand.
-    get waiting() { return page.finds.open.filter((find) => this.heard.includes(find.id)); },
+    // After every edit, too: finds are not watched by the page.
+    count() { this.waiting = this.heardOpen().length; },
+    heardOpen() { return page.finds.open.filter((find) => this.heard.includes(find.id)); },
     async takeHeard() {
-      await page.finds.takeThese(this.waiting);
+      await page.finds.takeThese(this.heardOpen());
       this.heard = [];
+      this.count();
     },
     get label() { return this.going ? `Stop: ${this.at} of ${this.of}` : "Hear ten in a row"; },
-    get heardLabel() { return this.waiting.length === 1 ? "Take out the one heard" : `Take out the ${this.waiting.length} heard`; },
-    get asks() { return !this.going && this.waiting.length > 0; },
+    get heardLabel() { return this.waiting === 1 ? "Take out the one heard" : `Take out the ${this.waiting} heard`; },
+    get asks() { return !this.going && this.waiting > 0; },
   };
 }

@@ -84,6 +84,7 @@ export function finds(page, data, stage) {
       });
       this.list();
       this.draw();
+      page.findRun.count();
     },
     isWanted(find) {
       if (find.kind === "silence") return find.stop - find.start >= this.settings.longer * RATE;
