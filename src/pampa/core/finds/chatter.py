@@ -13,21 +13,19 @@ from numpy.typing import NDArray
 
 from pampa.core.checkup.speech import runs_of
 from pampa.core.finds.finds import Find
-from pampa.core.finds.words import said_of
 from pampa.core.speech.activity import Activity, Bools
 from pampa.core.speech.features import PER_S
-from pampa.core.speech.sounds import Sounds
 
 WITHIN_S, AFTER_CLAP_S = 120.0, 20.0
-STOP_S, END_STOP_S = 1.5, 1.8
-ALONE_S, CHAT_S = 8.0, 7.0
+STOP_S, END_STOP_S = 1.5, 1.5
+ALONE_S, CHAT_S = 8.0, 10.0
 """How long the one who opens or closes speaks alone; and the longest that anybody does in chatter."""
 LATEST_S, MOST_AFTER_S = 30.0, 12.0
 SHORTEST_S = 60.0
-CLAP_S, FALLS_DB, VOICED, SAID = 0.12, 18.0, 0.6, 0.35
+CLAP_S, FALLS_DB = 0.12, 18.0
 
 
-def find_chatter(people: Sequence[Activity], sounds: Sequence[Sounds], knocks: Sequence[Find]) -> list[Find]:
+def find_chatter(people: Sequence[Activity], knocks: Sequence[Find]) -> list[Find]:
     """At most one stretch at the beginning and one at the end of a conversation of a minute and more."""
     talking = [person.talking for person in people]
     length = max((each.size for each in talking), default=0)
@@ -35,22 +33,19 @@ def find_chatter(people: Sequence[Activity], sounds: Sequence[Sounds], knocks: S
     turns = runs_of(np.any(padded, axis=0)) if length else np.zeros((0, 2), np.int64)
     if length < SHORTEST_S * PER_S or len(turns) < 3:
         return []
-    claps = sorted(each.start_s for each in knocks if _is_clap(each, people[each.track], sounds[each.track]))
+    claps = sorted(each.start_s for each in knocks if _is_clap(each, people[each.track]))
     return [find for find in (_before(padded, turns, claps), _after(padded, turns)) if find]
 
 
-def _is_clap(knock: Find, person: Activity, sounds: Sounds) -> bool:
-    """Over in a moment, and nothing that a mouth makes: a cough and an mm-hm last."""
-    first, last = round(knock.start_s * PER_S), round(knock.end_s * PER_S)
+def _is_clap(knock: Find, person: Activity) -> bool:
+    """Over in a moment: a cough, an mm-hm and a mug that is put down last longer."""
+    first = round(knock.start_s * PER_S)
     level = person.level[first : first + round(2 * CLAP_S * PER_S)]
     if not level.size:
         return False
     top = int(level.argmax())
     later = level[min(top + round(CLAP_S * PER_S), level.size - 1)]
-    mouth = sum(
-        float(said_of(sounds, person, kind)[first:last].mean()) for kind in ("word", "agree", "filler", "phrase")
-    )
-    return bool(level[top] - later >= FALLS_DB and mouth < SAID)
+    return bool(level[top] - later >= FALLS_DB)
 
 
 def _before(talking: Sequence[Bools], turns: NDArray[np.int64], claps: Sequence[float]) -> Find | None:

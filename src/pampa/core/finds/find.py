@@ -81,7 +81,7 @@ def find(heard: Sequence[Heard], *, silence_s: float = LEAST_SILENCE_S) -> list[
             found += find_fillers(n, each.features, each.sounds, person)
         found += [breathing.as_find(n, breath) for breath in breaths[n]]
         found += _clicks(n, each.clicks, person)
-    found += find_chatter(people, sounds, [knock for banged in knocks for knock in banged])
+    found += find_chatter(people, [knock for banged in knocks for knock in banged])
     talks = [person.talking for person in people]
     told = [replace(each, alone=_is_alone(each, talks), pause_s=_pause(each, talks[each.track])) for each in found]
     return sorted(told, key=lambda each: (each.start_s, each.track))

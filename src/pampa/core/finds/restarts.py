@@ -23,7 +23,7 @@ REACH, TAIL, GAP = round(2.6 * PER_S), round(0.7 * PER_S), round(1.6 * PER_S)
 LEAST, ASIDE, UNSAID = 0.7, 0.5, 0.06
 LEAST_COMMON = 0.004
 SHORTEST, SCORE = 6, 3.0
-SURE = 0.6
+SURE = 0.5
 ONSET = 6
 """Frames that a word has at least, and in which its first phone may be told late."""
 LONGEST_ON = 2 * PER_S
