@@ -145,6 +145,5 @@ def _find(track: int, each: Try, person: Activity, sure: float) -> Find:
     start = quietest(person, max(each.start - 8, 0), each.start)
     again = quietest(person, each.stop, each.again) if each.again > each.stop else each.again
     alike = (each.alike_until - each.start) / PER_S
-    words = f"{alike:.1f} s of it are said again at once"
-    evidence = f"{words}, after {(each.again - each.stop) / PER_S:.1f} s." if each.again > each.stop else f"{words}."
+    evidence = f"{alike:.1f} s of it come again, {(each.again - each.stop) / PER_S:.1f} s after it was broken off."
     return Find("restart", track, start / PER_S, again / PER_S, round(min(sure, 0.98), 2), evidence)
