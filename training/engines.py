@@ -210,6 +210,17 @@ def _told(sound: Mono, rate: int, runs: list[Run], signs: list[tuple[int, str]],
     return Said(soxr.resample(sound, rate, RATE).astype(np.float32), told, phones)
 
 
+def _by_counts(runs: list[Run], counts: list[int], phones: list[tuple[str, float, float]]) -> Any:
+    """Where runs lie, each of which has so many phones. Raises ValueError where they have more or fewer together."""
+    own = [p for p in phones if p[0] != "sil"]
+    if sum(counts) != len(own):
+        raise ValueError("said otherwise together than alone")
+    firsts = np.concatenate([[0], np.cumsum(counts)])
+    told = [(run.kind, run.text, own[a][1], own[b - 1][2])
+            for run, a, b in zip(runs, firsts[:-1], firsts[1:], strict=True) if b > a]  # fmt: skip
+    return told
+
+
 def flite(voice: str, runs: list[Run], speed: float) -> Said:
     """Which phones belong to which run is told by saying each run alone first: their counts do not depend on others."""
     with tempfile.TemporaryDirectory() as name:
@@ -217,12 +228,7 @@ def flite(voice: str, runs: list[Run], speed: float) -> Said:
         counts = [len([p for p in _flite(voice, run.text, speed, path) if p[0] != "sil"]) for run in runs]
         phones = _flite(voice, " ".join(run.text for run in runs), speed, path)
         sound, rate = soundfile.read(path, dtype="float32")
-    own = [p for p in phones if p[0] != "sil"]
-    if sum(counts) != len(own):
-        raise ValueError("said otherwise together than alone")
-    firsts = np.concatenate([[0], np.cumsum(counts)])
-    told = [(run.kind, run.text, own[a][1], own[b - 1][2])
-            for run, a, b in zip(runs, firsts[:-1], firsts[1:], strict=True) if b > a]  # fmt: skip
+    told = _by_counts(runs, counts, phones)
     return Said(soxr.resample(sound, rate, RATE).astype(np.float32), told, phones)
 
 
@@ -262,12 +268,7 @@ def espeak(voice: str, runs: list[Run], speed: float) -> Said:
     """Runs are told apart by a count of phones of each alone, as with flite."""
     counts = [len([p for p in _spoken(voice, run.text, speed)[1] if p[0] != "sil"]) for run in runs]
     sound, phones, rate = _spoken(voice, " ".join(run.text for run in runs), speed)
-    own = [p for p in phones if p[0] != "sil"]
-    if sum(counts) != len(own):
-        raise ValueError("said otherwise together than alone")
-    firsts = np.concatenate([[0], np.cumsum(counts)])
-    told = [(run.kind, run.text, own[a][1], own[b - 1][2])
-            for run, a, b in zip(runs, firsts[:-1], firsts[1:], strict=True) if b > a]  # fmt: skip
+    told = _by_counts(runs, counts, phones)
     return Said(soxr.resample(sound, rate, RATE).astype(np.float32), told, phones)
 
 

@@ -3,7 +3,7 @@
     PYTHONPATH=src:. python training/talks.py OUT --part learned --count 40 --seed 1     # an hour or so of one core
 
 A talk is kept as `NNN.npz`: `one` and `two`, sounds at 16 kHz, float16; `phones_one`, `phones_two`, an index of
-`engines.PHONES` for every 10 ms; and `events`, rows of (person, kind, start_s, end_s, word, manner).
+`sounds.PHONES` for every 10 ms; and `events`, rows of (person, kind, start_s, end_s, word, manner).
 """
 
 import argparse
