@@ -58,6 +58,7 @@ def find(heard: Sequence[Heard], *, silence_s: float = LEAST_SILENCE_S) -> list[
     """
     features, sounds = [each.features for each in heard], [each.sounds for each in heard]
     people = activities(features)
+    followed = [why is None for why in _why_not_followed(heard, people)]
     breaths = [breathing.find_breathing(n, features, sounds, people) for n in range(len(heard))]
     knocks = [find_knocks(n, each.features, people[n]) for n, each in enumerate(heard)]
     talking = [
@@ -70,9 +71,6 @@ def find(heard: Sequence[Heard], *, silence_s: float = LEAST_SILENCE_S) -> list[
         for person, breathed, each in zip(people, breaths, heard, strict=True)
     ]
     found = [*find_agreement(people, sounds), *find_silences(audible, silence_s)]
-    followed = [
-        why_not_followed(each.features, each.sounds, person) is None for each, person in zip(heard, people, strict=True)
-    ]
     found = [each for each in found if each.kind != "backchannel" or followed[each.track]]
     for n, (each, person) in enumerate(zip(heard, people, strict=True)):
         found += knocks[n]
@@ -89,7 +87,10 @@ def find(heard: Sequence[Heard], *, silence_s: float = LEAST_SILENCE_S) -> list[
 
 def not_looked_at(heard: Sequence[Heard]) -> list[str | None]:
     """For each recording of a conversation, why fillers, restarts and agreement were not looked for, if so."""
-    people = activities([each.features for each in heard])
+    return _why_not_followed(heard, activities([each.features for each in heard]))
+
+
+def _why_not_followed(heard: Sequence[Heard], people: Sequence[Activity]) -> list[str | None]:
     return [why_not_followed(each.features, each.sounds, person) for each, person in zip(heard, people, strict=True)]
 
 

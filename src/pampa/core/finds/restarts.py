@@ -21,6 +21,7 @@ from pampa.core.speech.sounds import KINDS, Sounds
 REACH, TAIL, GAP = round(2.6 * PER_S), round(0.7 * PER_S), round(1.6 * PER_S)
 """The longest first saying, the most of its end that does not come again, the longest stop between the two."""
 LEAST, ASIDE, UNSAID = 0.7, 0.5, 0.06
+"""See `kernels.said_again`. Found on one made talk: where nothing is said again a path must lose, and warping gains."""
 LEAST_COMMON = 0.004
 SHORTEST, SCORE = 6, 3.0
 SURE = 0.5
