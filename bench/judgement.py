@@ -185,7 +185,7 @@ def rules_of_thumb(heard: list[Heard]) -> list[Find]:
 
 def _short_phrases(n: int, person: Activity) -> list[Find]:
     """A filler is a short phrase between pauses; a restart a short one before a longer one that follows at once."""
-    phrases = person.phrases / PER_S
+    phrases = runs_of(person.talking, bridge=round(0.04 * PER_S)) / PER_S
     out = []
     for before, here, after in zip(phrases, phrases[1:], phrases[2:], strict=False):
         if here[1] - here[0] < 0.5 and here[0] - before[1] > AROUND_S and after[0] - here[1] > AROUND_S:

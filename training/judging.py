@@ -61,10 +61,10 @@ def rows_of(heard: list[Heard], events: list[Event]) -> Iterator[tuple[str, list
         return any(alike(start / PER_S, stop / PER_S, *span) > ALIKE[kind] for span in spans[n, kind])
 
     for n, person in enumerate(people):
-        over = over_room(features[n].parts)
+        over, loudest = over_room(features[n].parts), breathing.loudest_of(features[n])
         for run in breathing.candidates_of(features[n], sounds[n], person):
             is_one = right(n, "breath", *run)
-            yield "breath", breathing.measures(run, n, over, features, sounds[n], person), is_one
+            yield "breath", breathing.measures(run, n, over, loudest, features, sounds[n], person), is_one
             if is_one:
                 person.talking[run[0] : run[1]] = False
     for n, person in enumerate(people):

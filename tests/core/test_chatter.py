@@ -59,3 +59,9 @@ def test_a_few_words_of_both_after_the_closing_words_and_a_stop_are_chatter():
 
 def test_thanks_after_a_pause_belong_to_the_programme():
     assert found(person([*OPENING, (103, 104)]), person(ANSWERS)) == []
+
+
+def test_a_guest_who_ends_on_a_long_answer_and_is_thanked_closes_nothing():
+    host = person([(14, 27), (40, 52), (103, 104)])
+    guest = person([(30, 38), (55, 66), (70, 100), (104.5, 106)])
+    assert found(host, guest) == []

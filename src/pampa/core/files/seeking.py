@@ -13,8 +13,8 @@ from pampa.core.executor import Threads
 from pampa.core.files.children import ChildFailed, answer, ask_child, asked, tell
 from pampa.core.files.conform import conformed_source
 from pampa.core.files.whole import whole
-from pampa.core.finds.find import VERSION, Heard, hear
-from pampa.core.finds.placed import Lying, find_placed, not_looked_at, packed, unpacked
+from pampa.core.finds.find import VERSION, Heard, hear, not_looked_at
+from pampa.core.finds.placed import Lying, find_placed, packed, together, unpacked
 
 NICE = 10
 PASSES = 3
@@ -90,7 +90,7 @@ def main() -> None:
 
         lying.append(Lying(heard_of(Path(each["folder"]), told), each["begins"], each["drift_ppm"]))
     tell("Comparing", COMPARING)
-    answer(finds=[asdict(find) for find in find_placed(lying)], unheard=not_looked_at(lying))
+    answer(finds=[asdict(find) for find in find_placed(lying)], unheard=not_looked_at(together(lying)))
 
 
 if __name__ == "__main__":

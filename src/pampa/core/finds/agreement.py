@@ -65,7 +65,7 @@ def candidates_of(n: int, people: Sequence[Activity]) -> list[Candidate]:
 def measures(each: Candidate, sounds: Sounds, person: Activity) -> list[float]:
     """What speaks for and against agreement."""
     here = slice(each.first, each.last)
-    kinds = sounds.kinds[here].mean(axis=0) / 255 if each.last <= sounds.frames else np.zeros(len(KINDS))
+    kinds = sounds.kinds[here].mean(axis=0) / 255
     agree = sounds.kinds[here, KINDS.index("agree")] / 255
     return [
         *kinds.tolist(), float(agree.max(initial=0)), np.log((each.last - each.first) / 40), each.share,

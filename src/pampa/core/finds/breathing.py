@@ -37,7 +37,8 @@ def find_breathing(
     """The breaths of person n."""
     over = over_room(features[n].parts) if features[n].frames else np.zeros(0, np.float32)
     runs = candidates_of(features[n], sounds[n], people[n])
-    rows = [measures(run, n, over, features, sounds[n], people[n]) for run in runs]
+    loudest = loudest_of(features[n])
+    rows = [measures(run, n, over, loudest, features, sounds[n], people[n]) for run in runs]
     sure = judge.sure("breath", rows)
     return [
         Breath(first, last, float(np.median(over[first:last])), share)
@@ -57,17 +58,22 @@ def candidates_of(features: Features, sounds: Sounds, person: Activity) -> list[
     return sorted(found)
 
 
+def loudest_of(features: Features) -> float:
+    """The level of the s and f of a mouth in dB."""
+    return float(np.percentile(features.air, 97)) if features.frames else 0.0
+
+
 def measures(
-    run: tuple[int, int], n: int, over: Matrix, features: Sequence[Features], sounds: Sounds, person: Activity
-) -> list[float]:
-    """What speaks for and against a breath."""
+    run: tuple[int, int], n: int, over: Matrix, loudest: float, features: Sequence[Features], sounds: Sounds,
+    person: Activity,
+) -> list[float]:  # fmt: skip
+    """What speaks for and against a breath. over : of `over_room`, loudest : of `loudest_of`, both of person n."""
     first, last = run
     here, own = slice(first, last), features[n]
     shares = sounds.kinds[here] / np.float32(255)
     breath = shares[:, KINDS.index("breath")]
     others = [float(np.median(other.air[here])) for k, other in enumerate(features) if k != n and other.air[here].size]
     louder = max(others, default=-120.0) - float(np.median(own.air[here]))
-    loudest = float(np.percentile(own.air, 97))
     return [
         float(breath.mean()), float(breath.max()), float(np.percentile(breath, 30)), *shares.mean(axis=0).tolist(),
         float(np.median(over[here])) / 5, float(over[here].min()) / 5, np.log((last - first) / 35),

@@ -1,9 +1,9 @@
 """Chatter: what is said before an episode begins and after it has ended.
 
 Nothing in the sound of talk tells chatter from programme, so that it is proposed only where people mark it themselves:
-they exchange a few words, clap for the recordings to be lined up, and after a stop one of them opens alone; and after
-the closing words of one person, a stop, and a few words more of several. A programme that begins with a greeting and a
-cough has none of that.
+they exchange a few words, clap for the recordings to be lined up, and after a stop one of them opens alone; and where
+who opened has closed alone, there is a stop, and several say a few words more. A programme that begins with a greeting
+and a cough has none of that, and a guest who ends on a long answer, and is thanked, closes nothing.
 """
 
 from collections.abc import Sequence
@@ -54,7 +54,7 @@ def _before(talking: Sequence[Bools], turns: NDArray[np.int64], claps: Sequence[
     for clap in (at for at in claps if at < WITHIN_S):
         for n in np.flatnonzero((begins > clap) & (begins < clap + AFTER_CLAP_S) & (stops >= STOP_S)).tolist():
             start, opening = int(turns[0, 0]), int(turns[n + 1, 0])
-            if _alone(talking, opening, +1) and _chats(talking, start, opening):
+            if _alone(talking, opening, +1) is not None and _chats(talking, start, opening):
                 words = f"A clap at {clap:.0f} s, a stop, and then one person talks alone."
                 return _find(talking, start, int(turns[n, 1]), 0.8, words)
     return None
@@ -63,21 +63,25 @@ def _before(talking: Sequence[Bools], turns: NDArray[np.int64], claps: Sequence[
 def _after(talking: Sequence[Bools], turns: NDArray[np.int64]) -> Find | None:
     anyone = np.any(talking, axis=0)
     end = int(turns[-1, 1])
+    openers = (_alone(talking, int(start), +1) for start in turns[:, 0])
+    opener = next((each for each in openers if each is not None), None)
     for n in range(1, len(turns)):
         start = int(turns[n, 0])
         stop, left = (start - turns[n - 1, 1]) / PER_S, (end - start) / PER_S
         several = sum(each[start:end].any() for each in talking) > 1
         little = left < LATEST_S and anyone[start:end].sum() / PER_S < MOST_AFTER_S
-        if stop >= END_STOP_S and several and little and _alone(talking, int(turns[n - 1, 1]), -1):
+        closer = _alone(talking, int(turns[n - 1, 1]), -1)
+        if stop >= END_STOP_S and several and little and closer is not None and closer == opener:
             return _find(talking, start, end, 0.6, f"Little is said after a stop of {stop:.1f} s at the end.")
     return None
 
 
-def _alone(talking: Sequence[Bools], at: int, way: int) -> bool:
-    """Whether one person alone has the word for a while from a frame on (way 1), or up to it (way -1)."""
+def _alone(talking: Sequence[Bools], at: int, way: int) -> int | None:
+    """Who alone has the word for a while from a frame on (way 1), or up to it (way -1), if anybody."""
     there = int(at + way * ALONE_S * PER_S)
-    shares = sorted(float(each[max(min(at, there), 0) : max(at, there)].mean()) for each in talking)
-    return shares[-1] > 0.6 and sum(shares[:-1]) < 0.02
+    shares = [float(each[max(min(at, there), 0) : max(at, there)].mean()) for each in talking]
+    who = int(np.argmax(shares))
+    return who if shares[who] > 0.6 and sum(shares) - shares[who] < 0.02 else None
 
 
 def _chats(talking: Sequence[Bools], start: int, end: int) -> bool:

@@ -13,9 +13,9 @@ def said_again(phones, begins, ends, reach, tail, least, aside, unsaid):  # type
     two moments is then how much likelier they are to be one phone than to be any two. begins : frames where the second
     saying may begin. ends : where what was said before each of them ends. The first saying begins at most `reach`
     frames before its end, and all of it comes again but for the last `tail` frames, each of which costs `unsaid`. Two
-    moments score the logarithm of that product, less `least`; a frame of one that is left out costs `aside` besides.
-    Returns for each place: score, frame where the first saying begins, frame where the likeness ends in it, frame
-    where it ends in the second. Shape (places, 4).
+    moments score the logarithm of that product, less `least`; a frame of one that is left out costs `aside` besides. A
+    path whose score falls under -2 is given up. Returns for each place: score, frame where the first saying begins,
+    frame where the likeness ends in it, frame where it ends in the second. Shape (places, 4).
 
     Source: Smith & Waterman, J. Mol. Biol. 147 (1981), over posteriors of phones as in Hazen, Shen & White, Query-by-
     example spoken term detection using phonetic posteriorgram templates, IEEE ASRU (2009).
@@ -24,7 +24,8 @@ def said_again(phones, begins, ends, reach, tail, least, aside, unsaid):  # type
     found = np.zeros((begins.size, 4))
     scores = np.empty((3, reach + 2))
     starts = np.zeros((3, reach + 2), np.int64)
-    far = -1e9
+    floor = 0.05  # of two moments that have nothing in common: one of them may have been told wrongly
+    far, hopeless = -1e9, -2.0
     for n in range(begins.size):
         again, end = begins[n], ends[n]
         first = max(end - reach, 0)
@@ -53,8 +54,8 @@ def said_again(phones, begins, ends, reach, tail, least, aside, unsaid):  # type
                 alike = np.float32(0)
                 for k in range(count):
                     alike += phones[first + i, k] * phones[again + step, k]
-                value += np.log(alike + 0.05) - least
-                if value < -2.0:
+                value += np.log(alike + floor) - least
+                if value < hopeless:
                     continue
                 scores[here, i + 2], starts[here, i + 2] = value, start
                 next_low, next_high = min(next_low, i), max(next_high, i)

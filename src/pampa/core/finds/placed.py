@@ -7,7 +7,6 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from pampa.core.finds import find as find_
 from pampa.core.finds.find import Heard, find
 from pampa.core.finds.finds import Kind
 from pampa.core.mend.clicks import Click
@@ -45,7 +44,7 @@ class PlacedFind:
 def find_placed(recordings: Sequence[Lying]) -> list[PlacedFind]:
     """The finds of recordings that lie at their places: each tied to its recording, so that cuts do not move it."""
     first = min((each.begins for each in recordings), default=0)
-    found = find(_together(recordings))
+    found = find(together(recordings))
     placed = []
     for each in found:
         before = recordings[each.track].begins - first
@@ -58,12 +57,8 @@ def find_placed(recordings: Sequence[Lying]) -> list[PlacedFind]:
     return placed
 
 
-def not_looked_at(recordings: Sequence[Lying]) -> list[str | None]:
-    """For each recording, why what is said in it was not looked at, if so."""
-    return find_.not_looked_at(_together(recordings))
-
-
-def _together(recordings: Sequence[Lying]) -> list[Heard]:
+def together(recordings: Sequence[Lying]) -> list[Heard]:
+    """What was heard of recordings, on the time of the one that begins first."""
     first = min((each.begins for each in recordings), default=0)
     return [on_time(each, each.begins - first) for each in recordings]
 

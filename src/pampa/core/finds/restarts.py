@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from pampa.core.checkup.speech import runs_of
 from pampa.core.finds import judge, kernels
 from pampa.core.finds.finds import Find
+from pampa.core.finds.words import wait_before
 from pampa.core.speech.activity import Activity, Bools, quietest
 from pampa.core.speech.features import PER_S, Features
 from pampa.core.speech.sounds import KINDS, Sounds
@@ -112,14 +113,19 @@ def measures(each: Try, features: Features, sounds: Sounds, person: Activity, wo
     """What speaks for and against a try."""
     length, again = each.alike_until - each.start, each.again_until - each.again
     tail, gap = each.stop - each.alike_until, each.again - each.stop
-    kinds, back = sounds.kinds / 255, sounds.taken_back / 255
-    between = slice(each.stop, each.again)
-    filled = float(kinds[between, KINDS.index("filler")].sum() + kinds[between, KINDS.index("phrase")].sum())
+    # Of this stretch only: there are thousands of tries in an hour.
+    begin = max(each.start - 5, 0)
+    kinds, back = sounds.kinds[begin : each.again_until] / 255, sounds.taken_back[begin : each.again_until] / 255
+
+    def here(first: int, last: int) -> slice:
+        return slice(first - begin, last - begin)
+
+    between = kinds[here(each.stop, each.again)]
+    filled = float(between[:, [KINDS.index("filler"), KINDS.index("phrase")]].sum())
     on = words[each.again_until : each.again_until + LONGEST_ON]
     stops = np.flatnonzero(~on)
     goes_on = int(stops[0]) if stops.size else on.size
-    before = words[max(each.start - PER_S, 0) : each.start][::-1]
-    waits = int(np.argmax(before)) if before.any() else PER_S
+    waits = wait_before(words, each.start)
     one, two = slice(each.start, each.alike_until), slice(each.again, each.again_until)
     level, pitch = person.level, features.pitch_hz
     voiced = [features.voicing[part] > 0.6 for part in (one, two)]
@@ -129,16 +135,19 @@ def measures(each: Try, features: Features, sounds: Sounds, person: Activity, wo
     ]
     higher = pitches[1] - pitches[0] if voiced[0].any() and voiced[1].any() else 0.0
     end = slice(max(each.stop - 12, each.start), each.stop)
+    agrees = kinds[here(each.start, each.alike_until), KINDS.index("agree")]
     ends_soft = float(level[max(each.stop - 4, 0) : each.stop].mean() - level[one].max())
     phones = np.unique(sounds.phones[one].argmax(axis=1)).size
     return [
         each.score, each.score / max(length, 1), np.log(max(length, 1)), np.log(max(again, 1) / max(length, 1)),
         tail / 50, gap / 50, filled / 20, (gap - filled) / 50, goes_on / 50, waits / 50,
-        float(back[each.start : each.stop].mean()), float(back[end].max(initial=0)), float(back[two].mean()),
-        float(back[one].max(initial=0)), float(level[two].mean() - level[one].mean()) / 6, higher * 4, ends_soft / 10,
-        phones / 5, float(features.voicing[end].mean()), float(kinds[one, KINDS.index("agree")].mean()),
+        float(back[here(each.start, each.stop)].mean()), float(back[here(end.start, end.stop)].max(initial=0)),
+        float(back[here(each.again, each.again_until)].mean()),
+        float(back[here(each.start, each.alike_until)].max(initial=0)),
+        float(level[two].mean() - level[one].mean()) / 6, higher * 4, ends_soft / 10,
+        phones / 5, float(features.voicing[end].mean()), float(agrees.mean()),
         float(gap == 0), np.log(each.score), min(each.score / max(length, 1), 2) * (length < 40), float(tail == 0),
-        float(goes_on > 15), float(waits > 5), float(kinds[slice(max(each.start - 5, 0), each.start + 3), 0].mean()),
+        float(goes_on > 15), float(waits > 5), float(kinds[: each.start - begin + 3, 0].mean()),
     ]  # fmt: skip
 
 
@@ -146,5 +155,6 @@ def _find(track: int, each: Try, person: Activity, sure: float) -> Find:
     start = quietest(person, max(each.start - 8, 0), each.start)
     again = quietest(person, each.stop, each.again) if each.again > each.stop else each.again
     alike = (each.alike_until - each.start) / PER_S
-    evidence = f"{alike:.1f} s of it come again, {(each.again - each.stop) / PER_S:.1f} s after it was broken off."
+    gap = (each.again - each.stop) / PER_S
+    evidence = f"{alike:.1f} s of it come again {f'{gap:.1f} s later' if gap > 0.05 else 'at once'}."
     return Find("restart", track, start / PER_S, again / PER_S, round(min(sure, 0.98), 2), evidence)

@@ -17,9 +17,6 @@ UNDER_TOP_DB, EDGE_UNDER_TOP_DB = 34.0, 40.0
 OVER_LEAK_DB = 8.0
 LEAK_SHARE = 15.0
 LAG = 8
-DIP_S, AROUND = 0.07, 81
-STOP_S = 0.04
-SHORTEST_PHRASE_S = 0.1
 ROOM_S, LEAD_S = 0.25, 0.03
 SHORTEST_S, BRIDGE_S = 0.05, 0.08
 AHEAD_S, AFTER_S = 0.15, 0.3
@@ -42,18 +39,6 @@ class Activity:
     top_db: float
     leak: Matrix
     """The level in dB that other people's voices may have here; -200 where nobody else talks."""
-
-    @property
-    def phrases(self) -> NDArray[np.int64]:
-        """Runs of speech from stop to stop: frames, shape (phrases, 2)."""
-        return _long_enough(runs_of(self.talking, bridge=round(STOP_S * PER_S)))
-
-    def pieces(self, dip_db: float) -> NDArray[np.int64]:
-        """Phrases parted where speech falls by `dip_db` under what is around, even if the room rings on: a room may
-        fill the stop between two words, and a t may look like one."""
-        around = scipy.ndimage.maximum_filter1d(self.level, AROUND) if self.level.size else self.level
-        spoken = self.talking & (self.level > around - dip_db)
-        return _long_enough(runs_of(spoken, bridge=round(DIP_S * PER_S)))
 
 
 def activities(features: Sequence[Features]) -> list[Activity]:
@@ -84,10 +69,6 @@ def _activity(n: int, levels: list[Matrix], floors: list[float], tops: list[floa
     sounding = voice | (own & (air > floor_of(air) + EDGE_DB))
     talking = _without_short(_grown(sure, sounding), round(SHORTEST_S * PER_S), round(BRIDGE_S * PER_S))
     return Activity(talking, talking | sounding, level, floor, top, leak)
-
-
-def _long_enough(runs: NDArray[np.int64]) -> NDArray[np.int64]:
-    return runs[runs[:, 1] - runs[:, 0] >= SHORTEST_PHRASE_S * PER_S]
 
 
 def quietest(person: Activity, after: int, before: int) -> int:
