@@ -33,7 +33,8 @@ def test_sentences_come_out_even_and_the_room_stays_down(voices, kind, loud_room
     assert spread(item, item.sound) > 5
     assert spread(item, sound) <= 1.5
     assert lift(item, sound) <= 3
-    assert steepest(item, sound) <= 12.5
+    # 12 dB a second; the sound of a cell may lie at its edge, which makes 220 ms out of the 200 that are told.
+    assert steepest(item, sound) <= 12 * 1.1
 
 
 def test_an_even_file_stays_as_it_is(voices):

@@ -36,9 +36,9 @@ HEARD_LATER_MS = 160.0
 
 
 @pytest.mark.parametrize("number", [8, 31, 59])
-def test_anders_lined_up_is_where_the_script_has_him(demo_data, number):
+def test_anders_lined_up_is_where_the_script_has_him(demo_copy, number):
     """Beginning, middle and end: his clock's drift is out, and he answers when Marisol heard him over the call."""
-    studio = Studio(Settings(data=demo_data))
+    studio = Studio(Settings(data=demo_copy))
     try:
         dry, start_s = dry_line(number)
         document = studio.editing.state(EPISODE).document
@@ -57,8 +57,8 @@ def test_the_raw_recordings_are_as_spoilt_as_the_truth_says(sample):
     assert rate == 44_100
     assert np.array_equal(anders[:, 0], anders[:, 1])
     assert len(anders) / rate == pytest.approx((LENGTH_S - ANDERS_OFFSET_S) * (1 + 38e-6), abs=0.001)
-    quiet = anders[round((1.0) * rate) : round(1.12 * rate), 0]
-    assert 20 * np.log10(quiet.std()) == pytest.approx(truth.kitchen_floor_dbfs, abs=3)
+    quiet = anders[round(1.0 * rate) : round(1.12 * rate), 0].reshape(12, -1).std(axis=1)
+    assert 20 * np.log10(np.median(quiet)) == pytest.approx(truth.kitchen_floor_dbfs, abs=3)
     marisol, rate = soundfile.read(folder / "marisol_local.wav")
     spectrum = np.abs(np.fft.rfft(marisol[: rate * 8] * np.hanning(rate * 8)))
     near = spectrum[round(8 * (truth.hum_hz - 3)) : round(8 * (truth.hum_hz + 3))]
@@ -85,10 +85,10 @@ def test_the_theme_has_its_length_and_its_beat(sample):
     assert abs(80 + int(np.argmax(strength)) - music.BPM) <= 1
 
 
-def test_the_show_has_two_episodes_and_the_truth_is_never_read(demo_data):
+def test_the_show_has_two_episodes_and_the_truth_is_never_read(demo_copy):
     import pampa
 
-    studio = Studio(Settings(data=demo_data))
+    studio = Studio(Settings(data=demo_copy))
     try:
         [show] = studio.shows.all_shows()
         assert [e.title for e in studio.shows.episodes(show.id)] == ["The Pilot Ladder", "Reading the Bar"]
