@@ -6,6 +6,7 @@ import numpy as np
 
 from bench.conversations import Case, conversation, double_ender, in_one_room, with_claps
 from bench.conversations import at_work_rate as narrowed
+from bench.slates import slated
 from pampa.core.sync.align import Alignment, align_sounds
 from pampa.core.sync.features import WORK_RATE
 
@@ -46,6 +47,9 @@ def cases(minutes: int) -> list[tuple[str, Case]]:
              double_ender(600, seed + 50, drift_ppm=drift, share=0.1, echo_s=0.5, codec_hz=2400, bleed=0.03)),
             ("5 min, one room, no call", in_one_room(300, seed + 60, drift_ppm=drift / 4)),
             ("5 min, claps alone", with_claps(300, seed + 70, drift_ppm=drift / 4)),
+            ("5 min, one clap, slams and knocks", slated(300, seed + 80, claps=1)),
+            ("20 min, one clap, slams and knocks", slated(1200, seed + 90, claps=1, others=12)),
+            ("90 s, two claps, slams and knocks", slated(90, seed + 95, claps=2)),
         ]  # fmt: skip
     return [*listed, (f"{minutes} min", double_ender(minutes * 60, 99, offset_s=41.0, drift_ppm=-63.0))]
 
@@ -56,7 +60,11 @@ def strangers() -> list[tuple[str, Case]]:
     for seed in (1, 2, 3, 4):
         one, other = conversation(300, seed + 200), conversation(300, seed + 300)
         case = Case(narrowed(one[0] + one[1]), narrowed(other[1]), 0.0, 0.0)
-        listed.append(("5 min, another conversation", case))
+        listed += [
+            ("5 min, another conversation", case),
+            ("5 min, another conversation with a clap", slated(300, seed + 400, claps=1, together=False)),
+            ("60 min, slams and knocks alone", slated(3600, seed + 500, claps=0, others=20)),
+        ]
     return listed
 
 

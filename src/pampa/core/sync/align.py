@@ -16,6 +16,7 @@ import numpy as np
 import scipy
 
 from pampa.core.sound import Source
+from pampa.core.sync.breaks import break_at
 from pampa.core.sync.claps import match_claps
 from pampa.core.sync.clock import MOST_DRIFT_PPM, Clock
 from pampa.core.sync.features import FEATURE_RATE, FRAME, WORK_RATE, Features, Mono, at_work_rate, rises
@@ -34,6 +35,8 @@ AGREE_S = 0.0015
 LEAST_JUMP_S = 0.03
 LEAST_IN_A_PIECE = 4
 SHORTEST_S = 3.0
+WELL_FOUND = 0.7
+"""Where sound alone is less sure than this, claps are looked for, too."""
 
 
 @dataclass(frozen=True)
@@ -57,7 +60,8 @@ class Point:
 class Alignment:
     """What was found. confidence: 0 to 1; matched: whether the two belong together at all.
 
-    clock holds up to the first break; each break adds its jump to the offset from there on.
+    clock holds up to the first break; each break adds its jump to the offset from there on. reason: why nothing was
+    found, or what to listen for.
     """
 
     clock: Clock
@@ -85,19 +89,22 @@ def align_sounds(reference: Mono, local: Mono) -> Alignment:
     groups = _groups(places)
     found = _unmatched("The two do not sound like the same conversation. Nothing was moved.")
     if groups:
-        found = _fitted(_fine(reference, local, groups), len(reference) / WORK_RATE)
-    return found if found.matched else _by_claps(reference, local) or found
+        found = _fitted(_fine(reference, local, groups), reference, local)
+    if found.confidence >= WELL_FOUND:
+        return found
+    clapped = _by_claps(reference, local)
+    return clapped if clapped and clapped.confidence > found.confidence else found
 
 
 def _by_claps(reference: Mono, local: Mono) -> Alignment | None:
-    """What two people who do not hear each other have in common: claps made together, two and more."""
+    """What two people who do not hear each other have in common: claps made together."""
     clapped = match_claps(reference, local)
     if clapped is None:
         return None
     points = tuple(Point(here, there - here, 1.0) for here, there in clapped.pairs)
     misfits = [clapped.clock.to_reference(here) - there for here, there in clapped.pairs]
     residual_ms = float(1000 * np.sqrt(np.mean(np.square(misfits))))
-    return Alignment(clapped.clock, clapped.confidence, True, (), points, residual_ms, "")
+    return Alignment(clapped.clock, clapped.confidence, True, (), points, residual_ms, clapped.remark)
 
 
 def _unmatched(reason: str) -> Alignment:
@@ -199,7 +206,7 @@ def _between(values: np.ndarray, peak: int) -> float:
     return float(np.clip(0.5 * (left - right) / bend, -0.5, 0.5)) if bend < 0 else 0.0
 
 
-def _fitted(points: list[Point], reference_s: float) -> Alignment:
+def _fitted(points: list[Point], reference: Mono, local: Mono) -> Alignment:
     """Lines through the delays, one between each two breaks, all of one slope."""
     if len(points) < 2:
         return _unmatched("Too little of the two sounds alike to be sure. Nothing was moved.")
@@ -213,14 +220,22 @@ def _fitted(points: list[Point], reference_s: float) -> Alignment:
     ):
         jump = right - left
         if abs(jump) >= LEAST_JUMP_S:
-            breaks.append(Break((_before[-1].local_s + _after[0].local_s) / 2, jump))
+            at_s = break_at(
+                reference,
+                local,
+                _before[-1].local_s - FINE_S / 2,
+                _after[0].local_s + FINE_S / 2,
+                (left, right),
+                drift_ppm,
+            )
+            breaks.append(Break(at_s, jump))
     agreeing = [point for piece in pieces for point in piece]
     residuals = np.array(
         [p.offset_s - o - drift_ppm * 1e-6 * p.local_s for piece, o in zip(pieces, offsets, strict=True) for p in piece]
     )
     residual_ms = float(1000 * np.sqrt(np.mean(residuals**2)))
     confidence = _confidence(len(agreeing), len(points), residual_ms)
-    first = offsets[0] if breaks else _offset_in_the_middle(pieces, offsets, reference_s)
+    first = offsets[0] if breaks else _offset_in_the_middle(pieces, offsets, len(reference) / WORK_RATE)
     return Alignment(
         Clock(float(first), float(drift_ppm)), confidence, confidence >= 0.5, tuple(breaks), tuple(agreeing),
         residual_ms, "" if confidence >= 0.5 else "Too few places agree to be sure. Nothing was moved.",

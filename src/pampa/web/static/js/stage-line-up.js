@@ -113,7 +113,7 @@ export function lineUp(page, data, stage) {
     get liningDrift() { return this.isFound ? `${signed(this.lining.drift_ppm)}\u00a0ppm` : ""; },
     get liningResidual() { return this.isFound && !this.lining.by_hand ? `${level(this.lining.residual_ms, 2)}\u00a0ms` : "–"; },
     get liningBreaks() { return this.isFound ? this.lining.breaks.length : 0; },
-    get liningReason() { return this.lining && !this.lining.matched ? this.lining.reason : ""; },
+    get liningReason() { return this.lining ? this.lining.reason : ""; },
     get liningTitle() { return this.chosen ? `${page.episode.nameOf(this.referenceId)} above, ${this.chosen.name} below` : ""; },
     get needsStep() { return this.linings.some((lining) => lining.matched && !lining.in_place); },
     draw() {
