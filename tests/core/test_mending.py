@@ -10,7 +10,6 @@ from scipy.signal import oaconvolve
 
 from pampa.core.checkup.clipping import ClipFinder
 from pampa.core.checkup.examine import band_edges, in_bands
-from pampa.core.checkup.findings import Finding
 from pampa.core.errors import EditRefused
 from pampa.core.mend import denoiser, profile, shaping, spectra
 from pampa.core.mend.amounts import Amounts, amounts_of
@@ -19,10 +18,11 @@ from pampa.core.mend.codec import pack, unpack
 from pampa.core.mend.picture import COLUMNS, FINEST, HIGHEST_HZ, LOWEST_HZ, ROWS, tile
 from pampa.core.mend.processes import PROCESS_NAMES, Facts
 from pampa.core.mend.profile import followed, learned
-from pampa.core.mend.proposed import proposed
 from pampa.core.mend.report import deeds, marks
 from pampa.core.mend.spectra import SIZE
 from pampa.core.mend.spots import Spot, with_spots
+from pampa.core.proposals.findings import Finding
+from pampa.core.proposals.proposed import proposed
 from pampa.core.sound import RATE, ArraySource, Segment
 from pampa.core.timeline.document import Document
 from pampa.core.timeline.mending import mend

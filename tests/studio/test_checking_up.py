@@ -4,7 +4,8 @@ import pytest
 import soundfile
 
 from pampa.core.sound import RATE
-from pampa.store.models import Job
+from pampa.core.timeline.mending import amounts_in
+from pampa.store.models import CheckupRow, Job
 from tests.signals import noise, sine, talk
 
 
@@ -57,3 +58,17 @@ def test_conformed_sound_that_was_deleted_is_made_again(studio, episode, humming
     folder = studio.sounds.folder(humming)
     shutil.rmtree(folder)
     assert (studio.sounds.conformed(humming).read(RATE, 2 * RATE) == before).all()
+
+
+def test_what_an_older_version_examined_is_examined_anew_and_decisions_stay(studio, episode, humming):
+    studio.editing.edit(episode, "mend", {"name": "Marisol", "recordings": [humming], "amounts": {"hum": 40}})
+    before = studio.checking_up.of_episode(episode)[humming]
+    with studio.editing._sessions.begin() as session:
+        row = session.get(CheckupRow, humming)
+        row.key = row.key.split(" ", 1)[1]
+        row.found = {**row.found, "findings": {"True": [], "False": []}}
+    assert studio.checking_up.of_episode(episode)[humming]["findings"] == [], "what was found stands until then"
+    studio.jobs.wait()
+    assert studio.checking_up.of_episode(episode)[humming] == before
+    assert not studio.jobs.open_with(f"check up {humming}")
+    assert amounts_in(studio.editing.state(episode).document, humming).hum == 40

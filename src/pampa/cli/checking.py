@@ -8,10 +8,11 @@ from typing import Any
 
 from rich.console import Console
 
-from pampa.core.checkup.examine import Checkup, examine
-from pampa.core.checkup.findings import findings
+from pampa.core.checkup.examine import Checkup
 from pampa.core.errors import PampaError
 from pampa.core.files.conform import clipped_stretches, conform, conformed_source
+from pampa.core.proposals.findings import findings
+from pampa.core.proposals.trying import checked_up
 
 DRAWN = ("levels", "spectrum_hz", "floor_db", "speech_db")
 
@@ -44,7 +45,7 @@ def check_up(path: Path) -> Checkup:
         facts = conform(path, Path(folder) / "conformed")
         source = conformed_source(Path(folder) / "conformed")
         clipped = clipped_stretches(Path(folder) / "conformed")
-        return examine(source, clipped=clipped, sides_db=facts.side_db, missing=facts.missing)
+        return checked_up(source, clipped=clipped, sides_db=facts.side_db, missing=facts.missing)
 
 
 def as_row(path: Path, checkup: Checkup) -> dict[str, Any]:

@@ -10,8 +10,6 @@ from pathlib import Path
 import numpy as np
 from rich.console import Console
 
-from pampa.core.checkup.examine import examine
-from pampa.core.checkup.findings import findings
 from pampa.core.deliver.formats import Format, Kind
 from pampa.core.errors import PampaError
 from pampa.core.executor import Threads
@@ -23,9 +21,11 @@ from pampa.core.loudness.measure import to_db
 from pampa.core.mend.amounts import Amounts
 from pampa.core.mend.clean import Done, chain, measure, mended
 from pampa.core.mend.processes import Facts
-from pampa.core.mend.proposed import proposed
 from pampa.core.mend.region import doubt
 from pampa.core.mend.report import deeds
+from pampa.core.proposals.findings import findings
+from pampa.core.proposals.proposed import proposed
+from pampa.core.proposals.trying import checked_up
 from pampa.core.sound import FloatArray, Source
 from pampa.core.voice.recipe import UNTREATED
 from pampa.core.voice.voice_file import voice_in
@@ -46,7 +46,9 @@ def clean_file(path: Path, out: Path, amounts: Amounts, *, sibilance: float, aut
         facts = conform(path, folder)
         source, clipped = conformed_source(folder), clipped_stretches(folder)
         if auto:
-            checkup = examine(source, clipped=clipped, sides_db=facts.side_db, missing=facts.missing, executor=executor)
+            checkup = checked_up(
+                source, clipped=clipped, sides_db=facts.side_db, missing=facts.missing, executor=executor
+            )
             found = findings(checkup)
             amounts = proposed(found, amounts)
             sibilance = max([sibilance, *(float(each.amount or 0) for each in found if each.kind == "sibilance")])

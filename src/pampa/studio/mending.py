@@ -8,15 +8,15 @@ import numpy as np
 from sqlalchemy import select
 
 from pampa.core.checkup.examine import in_bands
-from pampa.core.checkup.findings import Finding
 from pampa.core.errors import NotFound
 from pampa.core.mend.amounts import Amounts
 from pampa.core.mend.clean import TakenAway
 from pampa.core.mend.picture import tile
-from pampa.core.mend.proposed import proposed
 from pampa.core.mend.region import Doubt, doubt
 from pampa.core.mend.report import Deed, Mark, deeds, marks
 from pampa.core.mend.spectra import SIZE
+from pampa.core.proposals.findings import Finding
+from pampa.core.proposals.proposed import proposed
 from pampa.core.rendition import Rendition
 from pampa.core.sound import RATE, FloatArray, Source, db_to_gain, extents
 from pampa.core.timeline.document import Document

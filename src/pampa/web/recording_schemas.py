@@ -100,7 +100,6 @@ class CheckupOut(BaseModel):
     bandwidth_hz: float | None
     reverb_s: float | None
     leaning_db: float | None
-    sibilants: int
     plosives: int
     sides: str
     clipped: list[tuple[float, float]]

@@ -16,9 +16,9 @@ from pampa.core.checkup.speech import (
     parts_of,
     plosives,
     reverb_s,
-    sibilants,
     steady_stretch,
 )
+from pampa.core.checkup.trial import Trial
 from pampa.core.executor import Executor
 from pampa.core.sound import RATE, FloatArray, Source
 
@@ -34,7 +34,7 @@ class Checkup:
 
     levels : how many 20 ms of each whole dB from -90 to -1 dBFS. spectrum_hz, floor_db, speech_db : power of the
     room and of speech in each band, dBFS. room_tone : (start_s, length_s). sides : same, left silent, right
-    silent, two people, stereo, or mono.
+    silent, two people, stereo, or mono. trial : what trying Mend on stretches of it came to, where it was tried.
     """
 
     duration_s: float
@@ -47,7 +47,6 @@ class Checkup:
     rotation_wins_db: float | None
     bandwidth_hz: float | None
     reverb_s: float | None
-    sibilants: int
     plosives: int
     sides: str
     clipped: tuple[tuple[float, float], ...]
@@ -57,6 +56,12 @@ class Checkup:
     spectrum_hz: tuple[float, ...] = ()
     floor_db: tuple[float, ...] = ()
     speech_db: tuple[float, ...] = field(default=())
+    trial: Trial | None = None
+
+    @property
+    def talk_dbfs(self) -> float | None:
+        """How loud people speak, also where it only comes out once noise is gone; None where nobody does."""
+        return self.speech_dbfs if self.speech_dbfs is not None or self.trial is None else self.trial.speech_dbfs
 
     @property
     def over_floor_db(self) -> float | None:
@@ -90,7 +95,6 @@ def examine(source: Source, *, clipped: NDArray[np.float64], sides_db: float | N
         rotation_wins_db=_rotation_wins(source, peaks, parts),
         bandwidth_hz=_bandwidth(speech) if parts.active.any() else None,
         reverb_s=reverb_s(frames, parts),
-        sibilants=sibilants(frames, parts),
         plosives=plosives(frames, parts),
         sides=_sides(source, sides_db),
         clipped=tuple((float(a), float(b)) for a, b in clipped),

@@ -1,4 +1,4 @@
-"""What can be told from the frames of a recording: speech and floor, reverberation, thumps and hisses, gaps."""
+"""What can be told from the frames of a recording: speech and floor, reverberation, thumps, gaps."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -15,9 +15,8 @@ FLOOR_SHARE = 5.0
 QUIET_REACH_DB, ACTIVE_OVER_FLOOR_DB, ACTIVE_UNDER_TOP_DB = 3.0, 9.0, 22.0
 SILENT_DB = -120.0
 NEAR_LOUD_DB = 15.0
-STRUCK_DB, SHARP_DB = 11.0, 4.5
-"""How far a thump stands over the lows of this voice, and a sharp s over its middle: a deep voice has lows of its
-own, and every s is bright."""
+STRUCK_DB = 11.0
+"""How far a thump stands over the lows of this voice: a deep voice has lows of its own."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -101,24 +100,9 @@ def plosives(frames: Frames, parts: Parts) -> int:
     return _reaching(runs, frames.low_band, usual_low_db(frames, parts) + STRUCK_DB)
 
 
-def sibilants(frames: Frames, parts: Parts) -> int:
-    """How often an s stands out: 40 ms and more in which 5 to 9 kHz is louder than the voice itself."""
-    if parts.speech_dbfs is None:
-        return 0
-    sharp = (frames.high_band > frames.mid_band) & (frames.high_band > parts.speech_dbfs - 12)
-    runs = runs_of(sharp)
-    runs = runs[np.diff(runs, axis=1)[:, 0] >= 2]
-    return _reaching(runs, frames.high_band, usual_voice_db(frames, parts) + SHARP_DB)
-
-
 def usual_low_db(frames: Frames, parts: Parts) -> float:
     """How strong the band under the voice usually is where somebody speaks, in dBFS."""
     return float(np.median(frames.low_band[parts.active]))
-
-
-def usual_voice_db(frames: Frames, parts: Parts) -> float:
-    """How strong the middle of the voice usually is where somebody speaks, in dBFS."""
-    return float(np.percentile(frames.mid_band[parts.active], 60))
 
 
 def drop_outs(frames: Frames, missing: Sequence[tuple[float, float]] = ()) -> list[tuple[float, float]]:

@@ -3,6 +3,7 @@
 What is left in pauses is the room as it was, softer: the same gain for every bin and moment, so nothing warbles.
 """
 
+import math
 from functools import cache
 
 import numpy as np
@@ -18,6 +19,7 @@ DEEPEST_DB, DRIEST_DB = 60.0, 24.0
 """What amount 1 takes from noise, and from what a room adds."""
 HALF_DB = 20.0
 """What amount 0.5 takes from noise: small amounts, which are the usual ones, can be set more finely."""
+BEND_DB = 2 * DEEPEST_DB - 4 * HALF_DB
 HISS_FROM_HZ, HISS_FULL_HZ = 4_000.0, 8_000.0
 
 
@@ -52,8 +54,13 @@ def without_room(source: Source, segment: Segment, profile: Profile, amount: flo
 
 def depth_db(amount: float) -> float:
     """By how much an amount from 0 to 1 lowers noise: 0, 20 dB in the middle, 60 dB at the end."""
-    bend = 2 * DEEPEST_DB - 4 * HALF_DB
-    return (DEEPEST_DB - bend) * amount + bend * amount**2
+    return (DEEPEST_DB - BEND_DB) * amount + BEND_DB * amount**2
+
+
+def amount_for(depth: float) -> float:
+    """The amount from 0 to 1 that lowers noise by so many dB: what `depth_db` gives, the other way round."""
+    straight = DEEPEST_DB - BEND_DB
+    return (math.sqrt(straight**2 + 4 * BEND_DB * depth) - straight) / (2 * BEND_DB)
 
 
 @cache

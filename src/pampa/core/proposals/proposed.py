@@ -2,8 +2,8 @@
 
 from dataclasses import fields, replace
 
-from pampa.core.checkup.findings import Finding
 from pampa.core.mend.amounts import Amounts
+from pampa.core.proposals.findings import Finding
 
 NAMES = {field.name for field in fields(Amounts)}
 

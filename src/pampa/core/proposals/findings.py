@@ -3,17 +3,24 @@
 from dataclasses import dataclass
 
 from pampa.core.checkup.examine import Checkup
+from pampa.core.checkup.trial import Trial
+from pampa.core.mend.noise import amount_for
 
-LOUD_FLOOR_DBFS, NEAR_FLOOR_DB = -62.0, 34.0
-ROOMY_S = 0.7
-SHARP_PER_MIN = 8.0
+QUIET_ENOUGH_DB, UNHEARD_DB = 40.0, 55.0
+"""Talk that stands so far over the noise is left alone; and how far what is left of noise shall lie under talk: at
+the level of a conversation, 65 dB over the threshold of hearing, that is in a quiet room no longer heard."""
+LEAST_DB, MOST_DB, LOSSY_DB, IF_LOSSY_DB = 15.0, 40.0, 2.0, 20.0
+"""Noise is lowered by that much at least and at most, and by no more than the last where talk itself would lose."""
+WORDS = ((20.0, "gentle"), (30.0, "medium"), (MOST_DB, "firm"))
+ROOMY_DB, ROOM_TOLD_DB = 0.4, 15.0
+"""A room is heard where lowering it makes talk that much softer; with noise that near to the talk it is not told."""
+CLICKS, CLICKS_PER_MIN = 2, 3.0
+SHARP, SHARP_PER_MIN = 2, 20.0
+"""Sharp s that are heard: of some fifty s in a minute of talk, not only one now and then."""
 LEANS_DB, WINS_DB = 2.5, 1.5
 DC_DBFS = -50.0
 QUIET_SPEECH_DBFS = -45.0
 TELEPHONE_HZ, CALL_HZ = 4_300.0, 9_500.0
-
-AMOUNTS = ((15.0, "gentle", 25), (10.0, "medium", 35), (-200.0, "firm", 45))
-"""How much noise reduction is proposed where speech stands so many dB over the floor, and its word."""
 
 
 @dataclass(frozen=True)
@@ -31,9 +38,9 @@ def findings(checkup: Checkup, *, speech: bool = True) -> list[Finding]:
     found = [*_of_the_file(checkup), *_of_the_sides(checkup)]
     if not speech:
         return found
-    if checkup.speech_dbfs is None:
+    if checkup.talk_dbfs is None:
         return [*found, Finding("speech", "Nobody speaks here, as far as can be measured.")]
-    return [*found, *_of_the_room(checkup), *_of_the_voice(checkup), *_of_the_wave(checkup)]
+    return [*found, *_of_the_hum(checkup), *_of_the_trial(checkup), *_of_the_voice(checkup), *_of_the_wave(checkup)]
 
 
 def _of_the_file(c: Checkup) -> list[Finding]:
@@ -62,35 +69,49 @@ def _of_the_sides(c: Checkup) -> list[Finding]:
     return [Finding("sides", said[c.sides], process.get(c.sides))] if c.sides in said else []
 
 
-def _of_the_room(c: Checkup) -> list[Finding]:
+def _of_the_hum(c: Checkup) -> list[Finding]:
+    if not c.hum:
+        return []
+    numbers = ", ".join(f"{number * c.hum.hz:.0f}" for number, _ in c.hum.harmonics[:4])
+    text = f"Hum at {c.hum.hz:.2f} Hz: {_db(c.hum.level_dbfs)} dBFS, heard at {numbers} Hz. Proposed: hum."
+    return [Finding("hum", text, "hum", 100)]
+
+
+def _of_the_trial(c: Checkup) -> list[Finding]:
+    """What was tried on stretches of it: clicks, noise, the room."""
+    if c.trial is None:
+        return []
     found = []
-    if c.hum:
-        numbers = ", ".join(f"{number * c.hum.hz:.0f}" for number, _ in c.hum.harmonics[:4])
-        text = f"Hum at {c.hum.hz:.2f} Hz: {_db(c.hum.level_dbfs)} dBFS, heard at {numbers} Hz. Proposed: hum."
-        found.append(Finding("hum", text, "hum", 100))
-    if c.floor_dbfs is not None and c.over_floor_db is not None:
-        noisy = c.over_floor_db < NEAR_FLOOR_DB and c.floor_dbfs > LOUD_FLOOR_DBFS
-        text = f"Floor {_db(c.floor_dbfs)} dBFS, {c.over_floor_db:.0f} dB under speech."
-        if noisy:
-            _, word, amount = next(step for step in AMOUNTS if c.over_floor_db >= step[0])
-            found.append(Finding("noise", f"{text} Proposed: noise, {word}.", "noise", amount))
-        else:
-            found.append(Finding("noise", f"{text} That is quiet enough."))
-    if c.reverb_s is not None and c.reverb_s >= ROOMY_S:
-        text = f"A live room: sound takes about {c.reverb_s:.1f} s to die away. Proposed: reverberation, gentle."
-        found.append(Finding("reverb", text, "reverb", 35))
+    if c.trial.clicks >= CLICKS and c.trial.clicks_per_min >= CLICKS_PER_MIN:
+        text = f"Clicks of the mouth, about {c.trial.clicks_per_min:.0f} a minute. Proposed: clicks."
+        found.append(Finding("clicks", text, "clicks", 100))
+    over = c.trial.over_noise_db
+    if over is not None and c.trial.noise_dbfs is not None:
+        text = f"Noise at {_db(c.trial.noise_dbfs)} dBFS, {over:.0f} dB under speech."
+        found.append(_of_the_noise(c.trial, over, text))
+    if over is not None and c.trial.room_db is not None and over >= ROOM_TOLD_DB and c.trial.room_db >= ROOMY_DB:
+        how_long = f", which takes about {c.reverb_s:.1f} s to die away" if c.reverb_s else ""
+        text = f"The room is heard with the voice{how_long}. Proposed: reverberation, gentle."
+        found.append(Finding("reverb", text, "reverb", 50))
     return found
+
+
+def _of_the_noise(trial: Trial, over_db: float, text: str) -> Finding:
+    if over_db >= QUIET_ENOUGH_DB:
+        return Finding("noise", f"{text} That is quiet enough.")
+    depth = min(max(UNHEARD_DB - over_db, LEAST_DB), MOST_DB if trial.loss_db < LOSSY_DB else IF_LOSSY_DB)
+    word = next(word for most, word in WORDS if depth <= most)
+    return Finding("noise", f"{text} Proposed: noise, {word}.", "noise", round(100 * amount_for(depth)))
 
 
 def _of_the_voice(c: Checkup) -> list[Finding]:
     found = []
-    if c.plosives >= 2:
+    if c.trial and c.trial.thumps and c.plosives >= 2:
         text = f"In {c.plosives} places a breath strikes the microphone (P, B). Proposed: plosives."
-        found.append(Finding("plosives", text, "plosives", 70))
-    per_min = 60 * c.sibilants / max(c.duration_s, 1)
-    if c.sibilants >= 2 and per_min >= SHARP_PER_MIN:
-        text = f"Sharp S: {per_min:.0f} a minute stand over the voice. Proposed: sibilance, gentle."
-        found.append(Finding("sibilance", text, "sibilance", 40))
+        found.append(Finding("plosives", text, "plosives", 100))
+    if c.trial and c.trial.sharp >= SHARP and c.trial.sharp_per_min >= SHARP_PER_MIN:
+        text = f"Sharp S: {c.trial.sharp_per_min:.0f} in a minute of talk. Proposed: sibilance."
+        found.append(Finding("sibilance", text, "sibilance", 70))
     if c.bandwidth_hz is not None and c.bandwidth_hz < CALL_HZ:
         what = "a telephone" if c.bandwidth_hz < TELEPHONE_HZ else "a call"
         text = f"Sound ends at {c.bandwidth_hz / 1000:.1f} kHz, as over {what}. Use a local recording if there is one."
@@ -107,8 +128,8 @@ def _of_the_wave(c: Checkup) -> list[Finding]:
         text = f"The wave stands off its middle by {_db(c.dc_dbfs)} dBFS (DC). Proposed: rumble."
         found.append(Finding("dc", text, "rumble", 100))
     if c.leaning_db is not None and abs(c.leaning_db) >= LEANS_DB and (c.rotation_wins_db or 0) >= WINS_DB:
-        text = f"The wave leans by {abs(c.leaning_db):.1f} dB. Proposed: phase rotation, which wins "
-        found.append(Finding("phase", text + f"{c.rotation_wins_db:.1f} dB of headroom.", "phase", 100))
+        text = f"The wave leans by {abs(c.leaning_db):.1f} dB, which nobody hears. Phase rotation would win "
+        found.append(Finding("phase", text + f"{c.rotation_wins_db:.1f} dB of headroom."))
     return found
 
 
