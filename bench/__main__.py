@@ -17,7 +17,6 @@ from pathlib import Path
 import numpy as np
 import soundfile
 
-from pampa.core.checkup.examine import examine
 from pampa.core.deliver.formats import Format
 from pampa.core.deliver.solve import Aim, measure_parts, solve
 from pampa.core.executor import Inline, Threads
@@ -25,12 +24,14 @@ from pampa.core.files.child import conform_in_child
 from pampa.core.files.conform import clipped_stretches, conformed_source
 from pampa.core.files.deliver import finished, measure_file
 from pampa.core.files.encode import encode
+from pampa.core.files.held import held
 from pampa.core.loudness import measure_source
 from pampa.core.mend.amounts import Amounts
 from pampa.core.mend.clean import measure, mended
 from pampa.core.mend.hum import follow_hum, without_hum
 from pampa.core.mend.processes import Facts
 from pampa.core.mend.rotation import rotated
+from pampa.core.proposals.trying import checked_up
 from pampa.core.sound import RATE, ArraySource, FloatArray, segments
 from pampa.core.sync.clocked import clocked
 from pampa.core.timeline import cutting, inserting, seams
@@ -122,7 +123,7 @@ def conforming(folder: Path, minutes: int) -> list[Row]:
     source = conformed_source(folder / "plain")
     true_clock = clocked(source, 38.0)
     drift = timed(lambda: [true_clock.read(s.start, s.stop) for s in segments(true_clock.frames)], 1)
-    checked = timed(lambda: examine(source, clipped=clipped_stretches(folder / "plain")), 1)
+    checked = timed(lambda: checked_up(source, clipped=clipped_stretches(folder / "plain")), 1)
     return [
         (f"conform and pyramid, {minutes} min mono WAV", seconds / plain, "x real time"),
         ("  its clock drift taken out, one core", seconds / drift, "x real time"),
@@ -158,7 +159,7 @@ def mending(seconds: float, runs: int) -> list[Row]:
     assert track is not None
     follow = timed(lambda: follow_hum(source), max(runs // 2, 1))
     usual = Amounts(hum=100, rumble=100, clicks=100, plosives=70, noise=35, breaths=50, phase=True)
-    facts = Facts(np.zeros((0, 2)))
+    facts = Facts(np.zeros((0, 2)), hold=held)
     known = measure(source, usual, facts)
     looked = timed(lambda: measure(source, usual, facts), 1)
     chained = timed(lambda: list(mended(source, usual, known)), max(runs // 2, 1))
@@ -282,6 +283,7 @@ def main() -> None:
             "sync",
             "finds",
             "judgement",
+            "proposals",
             "session",
             "purpose",
             "voice",
@@ -294,12 +296,13 @@ def main() -> None:
     )
     parser.add_argument("--minutes", type=int, default=60, help="length of the long passes")
     parser.add_argument("--runs", type=int, default=5)
+    parser.add_argument("--voices", type=Path, help="lines of other speakers for the bench of proposals")
     parser.add_argument("--talks", type=Path, help="made talks for the bench of judgement")
     given = parser.parse_args()
     if given.what != "passes":
         main_of = importlib.import_module(f"bench.{given.what}").main
-        if given.what == "judgement":
-            main_of(given.talks)
+        if given.what in ("judgement", "proposals"):
+            main_of(given.talks if given.what == "judgement" else given.voices)
         else:
             main_of(given.minutes) if given.what in TAKES_MINUTES else main_of()
         return

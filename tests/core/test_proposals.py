@@ -1,12 +1,9 @@
 """What a check-up proposes, by voices that were spoilt in known ways: enough where it is needed, nothing where not."""
 
-import json
-
 import numpy as np
 import pytest
-import soundfile
-import soxr
-from scipy.signal import butter, oaconvolve, sosfiltfilt
+from bench.spoilt import clicked, sharp, struck, tail, talk_of
+from scipy.signal import oaconvolve
 
 from pampa.core.checkup.speech import Parts
 from pampa.core.checkup.trial import Trial
@@ -16,25 +13,17 @@ from pampa.core.proposals.findings import findings
 from pampa.core.proposals.proposed import proposed
 from pampa.core.proposals.trying import STRETCH_S, checked_up, stretches, together
 from pampa.core.sound import RATE, ArraySource
-from pampa.demo.assemble import NOLA, VOICES
+from pampa.demo.assemble import VOICES
 from tests.signals import noise, silence, sine
 
 NOTHING = np.zeros((0, 2))
-DRY_ROOM_DBFS = -75
 
 
 @pytest.fixture(scope="module")
 def voice():
     """Nola's lines one after another, speech at -26 dBFS, with pauses, in a quiet room."""
-    parts = [silence(0.8)[:, 0]]
-    for line in json.loads((VOICES / "lines.json").read_text()):
-        if line["speaker"] == NOLA:
-            sound, rate = soundfile.read(VOICES / line["file"], dtype="float32")
-            parts += [soxr.resample(sound, rate, RATE), silence(0.5)[:, 0]]
-    sound = np.concatenate(parts)
-    loud = np.abs(sound) > 0.01
-    sound *= 10 ** (-26 / 20) / np.sqrt((sound[loud] ** 2).mean())
-    return sound[:, None] + noise(sound.size / RATE, dbfs=DRY_ROOM_DBFS)
+    *_, nola = talk_of(VOICES)
+    return nola[:, None]
 
 
 def check(sound):
@@ -50,40 +39,8 @@ def hissed(voice, dbfs):
 
 
 def roomy(voice, seconds):
-    rng = np.random.default_rng(8)
-    t = np.arange(round(seconds * RATE)) / RATE
-    tail = rng.standard_normal(t.size) * np.exp(-6.91 * t / seconds)
-    tail[: RATE // 200] = 0
-    answer = tail / np.sqrt((tail**2).sum()) * 0.8
-    answer[0] = 1
+    answer = tail(np.random.default_rng(8), seconds)
     return oaconvolve(voice[:, 0], answer)[: len(voice), None]
-
-
-def clicked(voice, every_s):
-    out = voice.copy()
-    click = np.random.default_rng(5).standard_normal(150) * np.hanning(150)
-    for at in np.arange(1.2, len(voice) / RATE - 0.2, every_s):
-        out[round(at * RATE) : round(at * RATE) + 150, 0] += 0.05 * click
-    return out
-
-
-def struck(voice):
-    t = np.arange(round(0.1 * RATE)) / RATE
-    thump = 0.3 * np.sin(2 * np.pi * 45 * t) * np.exp(-t * 28) * np.minimum(t * 200, 1)
-    out = voice.copy()
-    for at in np.arange(1.0, len(voice) / RATE - 0.2, 2.5):
-        out[round(at * RATE) : round(at * RATE) + thump.size, 0] += thump
-    return out
-
-
-def sharp(voice):
-    """Every s louder by 9 dB: what lies between 5 and 10 kHz where that outweighs the voice."""
-    high = sosfiltfilt(butter(4, (5000, 10_000), "band", fs=RATE, output="sos"), voice[:, 0])
-    low = sosfiltfilt(butter(4, (200, 3000), "band", fs=RATE, output="sos"), voice[:, 0])
-    cells = len(voice) // 480
-    power = [(band[: cells * 480].reshape(-1, 480) ** 2).mean(axis=1) for band in (high, low)]
-    hissing = np.convolve(np.repeat((power[0] > power[1]) * 1.0, 480), np.hanning(480) / 240, "same")
-    return voice + (1.8 * high * np.pad(hissing, (0, len(voice) - hissing.size)))[:, None]
 
 
 def test_a_good_recording_is_left_alone(voice):
@@ -116,10 +73,12 @@ def test_a_room_is_heard(voice, seconds):
 
 
 def test_clicks_thumps_and_sharp_s_are_proposed_each_where_it_is(voice):
-    assert set(amounts(clicked(voice, 1.7))) == {"clicks"}
-    assert set(amounts(struck(voice))) == {"plosives"}
-    assert check(sharp(voice)).trial.sharp > check(voice).trial.sharp + 3
-    assert [f.process for f in findings(check(sharp(voice))) if f.process] == ["sibilance"]
+    rng = np.random.default_rng(5)
+    assert set(amounts(clicked(rng, voice[:, 0], True)[:, None])) == {"clicks"}
+    assert set(amounts(struck(rng, voice[:, 0], True)[:, None])) == {"plosives"}
+    hissing = check(sharp(voice[:, 0], 1.8)[:, None])
+    assert hissing.trial.sharp > check(voice).trial.sharp + 3
+    assert [f.process for f in findings(hissing) if f.process] == ["sibilance"]
 
 
 def test_hum_under_the_talk_is_taken_before_noise_is_weighed(voice):

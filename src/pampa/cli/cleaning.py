@@ -15,6 +15,7 @@ from pampa.core.errors import PampaError
 from pampa.core.executor import Threads
 from pampa.core.files.conform import clipped_stretches, conform, conformed_source
 from pampa.core.files.encode import encode
+from pampa.core.files.held import held
 from pampa.core.files.whole import whole
 from pampa.core.loudness import measure_source
 from pampa.core.loudness.measure import to_db
@@ -53,7 +54,7 @@ def clean_file(path: Path, out: Path, amounts: Amounts, *, sibilance: float, aut
             amounts = proposed(found, amounts)
             sibilance = max([sibilance, *(float(each.amount or 0) for each in found if each.kind == "sibilance")])
         doubted = doubt(measure_source(source, executor).energy, amounts.region) if amounts.region else None
-        measured = measure(source, amounts, Facts(clipped, executor, missing=facts.missing))
+        measured = measure(source, amounts, Facts(clipped, executor, missing=facts.missing, hold=held))
         if sibilance:
             recipe = replace(UNTREATED, sibilance=sibilance)
             voice = replace(voice_in(source, executor), source=chain(source, amounts, measured))

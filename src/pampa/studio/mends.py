@@ -2,10 +2,12 @@
 
 import threading
 from collections.abc import Callable, Mapping
+from functools import partial
 from pathlib import Path
 
 from pampa.core.executor import Executor
 from pampa.core.files.conform import clipped_stretches, read_facts
+from pampa.core.files.held import held
 from pampa.core.files.measurements import keep, known_of
 from pampa.core.files.seeking import heard_of
 from pampa.core.finds.placed import Lying, on_time
@@ -48,6 +50,7 @@ class Mends:
                 clipped_stretches(folder), self._executor,
                 own=lambda: heard_of(folder).features, others=lambda: [heard(other) for other in amounts.among],
                 room=room, missing=read_facts(folder).missing,
+                hold=partial(held, folder=folder, executor=self._executor),
             )  # fmt: skip
 
             def kept(name: str, known: Knowledge) -> None:

@@ -16,7 +16,7 @@ Measured = Mapping[str, Knowledge]
 
 Keep = Callable[[str, Knowledge], None]
 
-VERSION = 8
+VERSION = 9
 """Raised whenever the same recording would be measured otherwise, so that nothing old is taken from a cache."""
 
 Told = Callable[[str, float], None]
@@ -33,12 +33,16 @@ def measure(source: Source, amounts: Amounts, facts: Facts, *, known: Measured |
     """
     full, found = in_full(amounts), dict(known or {})
     asked = [process for process in PROCESSES if amounts.of(process.name) > 0]
-    for index, process in enumerate(asked):
+    last = max((index for index, process in enumerate(asked) if process.name not in found), default=-1)
+    left = source
+    for index, process in enumerate(asked[: last + 1]):
         if process.name not in found:
             told(process.doing, index / len(asked))
-            before = chain(source, full, {p.name: found[p.name] for p in asked[:index]})
-            found[process.name] = process.measure(before, amounts, facts)
+            found[process.name] = process.measure(left, amounts, facts)
             keep(process.name, found[process.name])
+        if found[process.name] is not None:
+            left = process.apply(left, found[process.name], full)
+            left = facts.hold(left) if process.costly and index < last else left
     return found
 
 

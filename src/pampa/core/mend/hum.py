@@ -161,14 +161,15 @@ def _fits(source: Source, segment: Segment, hz: float, numbers: NDArray[np.int64
         heard = window * inside * (_trust(sound) > 0)
         if not heard.any():
             continue
-        left = sound
+        # Waves and sound as float32 side by side: of mixed kinds, all waves would be turned into float64 for each.
+        heard_as, left = sound.astype(np.float32), sound
         for _ in range(ROUNDS):
             weight = heard / _level(left)
             heavy = basis * (weight / weight.max()).astype(np.float32)[:, None]
             gram = (heavy.T @ basis).astype(np.float64)
             gram[np.diag_indices_from(gram)] *= 1 + 1e-6
-            fit = np.linalg.solve(gram, heavy.T @ sound)
-            left = sound - basis @ fit
+            fit = np.linalg.solve(gram, (heavy.T @ heard_as).astype(np.float64))
+            left = sound - basis @ fit.astype(np.float32)
         weight /= weight.max()
         wrong = np.diag(np.linalg.inv(gram))[:, None] * np.average(left**2, axis=0, weights=weight) * np.sum(weight)
         wrong = wrong * NEAR / max(np.sum(weight) ** 2 / np.sum(weight**2), 1.0)

@@ -47,6 +47,7 @@ class Facts:
     clipped : stretches in seconds, shape (stretches, 2). own, others : what the finds heard of this recording and of
     the others in the conversation, on this one's time. room : from where to where only the room is heard, in seconds.
     All are asked for only where they are needed. missing : from where to where, in seconds, it could not be read.
+    hold : the same source worked out once, where it will be read several times.
     """
 
     clipped: NDArray[np.float64]
@@ -55,6 +56,7 @@ class Facts:
     others: Callable[[], list[Features]] = list
     room: Callable[[], tuple[float, float] | None] = lambda: None
     missing: tuple[tuple[float, float], ...] = ()
+    hold: Callable[[Source], Source] = lambda source: source
 
 
 Knowledge = Any
@@ -63,12 +65,16 @@ Knowledge = Any
 
 @dataclass(frozen=True)
 class Process:
-    """doing : what is said while it measures. measure : of what the processes before leave. apply : to that."""
+    """doing : what is said while it measures. measure : of what the processes before leave. apply : to that.
+
+    costly : to apply it again and again would cost more than to keep what it leaves.
+    """
 
     name: str
     doing: str
     measure: Callable[[Source, Amounts, Facts], Knowledge]
     apply: Callable[[Source, Knowledge, Amounts], Source]
+    costly: bool = False
 
 
 @dataclass(frozen=True, eq=False)
@@ -179,12 +185,14 @@ PROCESSES = (
         lambda source, known, amounts: Processed(
             source, partial(hum.without_hum, track=known, amount=amounts.of("hum"))
         ),
+        costly=True,
     ),
     Process(
         "rumble", "Finding where the voice begins", _cut,
         lambda source, known, amounts: Processed(
             source, partial(lows.without_rumble, hz=known, amount=amounts.of("rumble"))
         ),
+        costly=True,
     ),
     Process(
         "clicks", "Looking for clicks", _clicks,
