@@ -102,6 +102,15 @@ def test_where_nobody_speaks_nothing_is_proposed(nobody):
     assert not [f for f in findings(check(nobody)) if f.process]
 
 
+def test_singing_is_not_taken_for_noise_and_why_is_said():
+    t = np.arange(20 * RATE) / RATE
+    notes = np.repeat([0, 2, 4, 5, 7, 5, 4, 2, 0, -3], 2 * RATE)
+    turned = 2 * np.pi * np.cumsum(220 * 2 ** (notes / 12) * (1 + 0.01 * np.sin(2 * np.pi * 5.5 * t))) / RATE
+    song = 0.03 * sum(np.sin(k * turned) / k for k in range(1, 20))[:, None] + noise(20, dbfs=-75)
+    assert amounts(song) == {}
+    assert [f.kind for f in findings(check(song))] == ["tones"]
+
+
 def test_next_to_nothing_is_examined_and_not_tried():
     assert check(noise(0.4)).trial is None
     assert amounts(noise(0.4)) == {}
@@ -117,11 +126,11 @@ def test_it_is_tried_where_most_is_said():
 
 
 def test_trials_of_one_recording_count_together():
-    one = Trial(20, speech_dbfs=-20, noise_dbfs=-50, loss_db=0.1, room_db=0.2, clicks=2, sharp=1, talk_s=10)
-    two = Trial(20, speech_dbfs=-20, noise_dbfs=-50, loss_db=0.3, room_db=0.6, clicks=1, sharp=2, talk_s=14)
+    one = Trial(20, -20, -50, 0.5, loss_db=0.1, room_db=0.2, clicks=2, sharp=1, talk_s=10)
+    two = Trial(20, -20, -50, 0.3, loss_db=0.3, room_db=0.6, clicks=1, sharp=2, talk_s=14)
     silent = Trial(20)
     both = together([one, silent, two])
-    assert both == Trial(60, -20, -50, 0.3, 0.4, 3, 0, 3, 24)
+    assert both == Trial(60, -20, -50, 0.4, 0.3, 0.4, 3, 0, 3, 24)
     assert (both.clicks_per_min, both.sharp_per_min, both.over_noise_db) == (3, 7.5, 30)
 
 

@@ -8,7 +8,8 @@ class Trial:
     """Found by `pampa.core.proposals.trying`. None stands for what these stretches do not let one tell.
 
     seconds : how much was tried. speech_dbfs : how loud talk is once its noise is gone. noise_dbfs : what lowering
-    noise takes away where it lies steadily. loss_db : by how much it makes the loudest talk softer. room_db : by how
+    noise takes away where it lies steadily. flatness : of its spectrum, 0 for tones to
+    0.56 for noise. loss_db : by how much lowering it makes the loudest talk softer. room_db : by how
     much lowering the room makes talk softer, at half of all moments at least. clicks : how many stand out.
     thumps : how often breath struck the microphone so that it is heard. sharp : how many s stand far over what the
     brightness of this voice lets one expect; talk_s : in how much talk.
@@ -17,6 +18,7 @@ class Trial:
     seconds: float
     speech_dbfs: float | None = None
     noise_dbfs: float | None = None
+    flatness: float = 0.56
     loss_db: float = 0.0
     room_db: float | None = None
     clicks: int = 0

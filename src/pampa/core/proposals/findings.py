@@ -14,6 +14,8 @@ LEAST_DB, MOST_DB, LOSSY_DB, IF_LOSSY_DB = 15.0, 40.0, 2.0, 20.0
 WORDS = ((20.0, "gentle"), (30.0, "medium"), (MOST_DB, "firm"))
 ROOMY_DB, ROOM_TOLD_DB = 0.4, 15.0
 """A room is heard where lowering it makes talk that much softer; with noise that near to the talk it is not told."""
+TONAL = 0.15
+"""What would be taken for noise has a pitch: noise of any colour has a flatness of 0.4 and more."""
 CLICKS, CLICKS_PER_MIN = 2, 3.0
 SHARP, SHARP_PER_MIN = 2, 20.0
 """Sharp s that are heard: of some fifty s in a minute of talk, not only one now and then."""
@@ -81,6 +83,9 @@ def _of_the_trial(c: Checkup) -> list[Finding]:
     """What was tried on stretches of it: clicks, noise, the room."""
     if c.trial is None:
         return []
+    if c.trial.over_noise_db is not None and c.trial.flatness < TONAL:
+        text = "Tones sound all along, as of music or singing: clicks, noise and the room were not weighed."
+        return [Finding("tones", text)]
     found = []
     if c.trial.clicks >= CLICKS and c.trial.clicks_per_min >= CLICKS_PER_MIN:
         text = f"Clicks of the mouth, about {c.trial.clicks_per_min:.0f} a minute. Proposed: clicks."
@@ -90,7 +95,7 @@ def _of_the_trial(c: Checkup) -> list[Finding]:
         text = f"Noise at {_db(c.trial.noise_dbfs)} dBFS, {over:.0f} dB under speech."
         found.append(_of_the_noise(c.trial, over, text))
     if over is not None and c.trial.room_db is not None and over >= ROOM_TOLD_DB and c.trial.room_db >= ROOMY_DB:
-        how_long = f", which takes about {c.reverb_s:.1f} s to die away" if c.reverb_s else ""
+        how_long = f"; sound takes about {c.reverb_s:.1f} s to die away" if c.reverb_s else ""
         text = f"The room is heard with the voice{how_long}. Proposed: reverberation, gentle."
         found.append(Finding("reverb", text, "reverb", 50))
     return found

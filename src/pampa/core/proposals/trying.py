@@ -9,6 +9,7 @@ from collections.abc import Sequence
 from dataclasses import replace
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
 
 from pampa.core.checkup.examine import Checkup, examine
@@ -32,6 +33,8 @@ CELL = RATE // 100
 ACTIVE_UNDER_TOP_DB = 30.0
 LOUDEST, STEADY = 0.8, 0.8
 """The fifth of cells that the loss of talk is read from, and the share of them that are no thumps and slams."""
+FLAT_SIZE, FLAT_BINS, FLAT_ENVELOPE = 2048, slice(5, 170), 25
+"""Frames of 43 ms, between 120 Hz and 4 kHz, against an envelope as wide as a vowel's formant."""
 PLAIN_DB = 6.0
 """A click that stands so far over what is around it is none of a consonant."""
 LEAST_OVER_NOISE_DB = 8.0
@@ -102,6 +105,7 @@ def together(trials: Sequence[Trial]) -> Trial:
         seconds=sum(trial.seconds for trial in trials),
         speech_dbfs=_mean_db([trial.speech_dbfs for trial in talks]),
         noise_dbfs=_mean_db([trial.noise_dbfs for trial in talks or trials]),
+        flatness=round(float(np.mean([trial.flatness for trial in talks or trials])), 3),
         loss_db=max(trial.loss_db for trial in talks or trials),
         room_db=_mean([trial.room_db for trial in talks]),
         clicks=sum(trial.clicks for trial in trials),
@@ -132,7 +136,26 @@ def _without_noise(trial: Trial, before: Source, after: Source) -> Trial:
     loudest = left >= np.quantile(left, LOUDEST)
     whole = _powers(before)[loudest].mean() - min(noise, float(_powers(before)[loudest].mean()) / 2)
     loss = float(10 * np.log10((whole + NOTHING) / (left[loudest].mean() + NOTHING)))
-    return replace(trial, speech_dbfs=_rounded(talk), noise_dbfs=_db(noise), loss_db=round(max(loss, 0.0), 2))
+    return replace(
+        trial, speech_dbfs=_rounded(talk), noise_dbfs=_db(noise), flatness=_flatness(before, after),
+        loss_db=round(max(loss, 0.0), 2),
+    )  # fmt: skip
+
+
+def _flatness(before: Source, after: Source) -> float:
+    """How even the spectrum of what was taken is against its own envelope, 0 to 1, in most of its moments.
+
+    Geometric over arithmetic mean of the power in each frame (Gray & Markel, A spectral-flatness measure, IEEE Trans.
+    ASSP 22 (1974)): 0.56 for noise of any colour, next to nothing for what has a pitch.
+    """
+    taken = to_mono(before.read(0, before.frames) - after.read(0, after.frames)).astype(np.float64)
+    frames = taken[: taken.size // FLAT_SIZE * FLAT_SIZE].reshape(-1, FLAT_SIZE) * np.hanning(FLAT_SIZE)
+    power = np.abs(scipy.fft.rfft(frames, axis=1))[:, FLAT_BINS] ** 2 + NOTHING
+    against = power / scipy.ndimage.uniform_filter1d(power, FLAT_ENVELOPE, axis=1)
+    flat = np.exp(np.log(against).mean(axis=1)) / against.mean(axis=1)
+    strength = power.sum(axis=1)
+    loud = strength >= np.quantile(strength, 0.3) if strength.size else np.zeros(0, bool)
+    return round(float(np.median(flat[loud])), 3) if loud.any() else 0.0
 
 
 def _without_room(trial: Trial, before: Source, after: Source) -> Trial:
