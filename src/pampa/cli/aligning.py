@@ -76,7 +76,8 @@ def sentence(path: Path, found: Alignment) -> str:
     )
     for cut in found.breaks:
         text += f" It jumps by {cut.jump_s:.3f} s near {cut.at_s:.0f} s."
-    return text.replace("-", "\u2212") if "-" in text.split(": ", 1)[1] else text
+    text = text.replace("-", "\u2212") if "-" in text.split(": ", 1)[1] else text
+    return f"{text} {found.reason}" if found.reason else text
 
 
 def write_lined_up(source: ArraySource, found: Alignment, path: Path, length_s: float) -> None:
