@@ -6,6 +6,7 @@ as far. It is measured where the speaker is quiet, and carried through where not
 """
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 import scipy
@@ -49,7 +50,7 @@ class HumTrack:
     phase: NDArray[np.float64]
     levels: Complex
 
-    @property
+    @cached_property
     def harmonics(self) -> tuple[int, ...]:
         """The numbers of those that stand out."""
         return tuple(int(k) + 1 for k in np.flatnonzero(np.abs(self.levels).max(axis=(0, 2))))
@@ -88,7 +89,7 @@ def without_hum(source: Source, segment: Segment, track: HumTrack, amount: float
     last = min(-(-segment.stop // HOP) + 1, len(track.phase))
     clean = kernels.minus_sines(
         np.ascontiguousarray(sound, np.float32), segment.start, 2 * np.pi * track.hz / RATE, track.phase[first:last],
-        np.ascontiguousarray(track.levels[first:last]), first, HOP, amount,
+        np.ascontiguousarray(track.levels[first:last, : max(track.harmonics)]), first, HOP, amount,
     )  # fmt: skip
     clean[silent] = 0
     return clean

@@ -92,7 +92,8 @@ def _of_the_trial(c: Checkup) -> list[Finding]:
         found.append(Finding("clicks", text, "clicks", 100))
     over = c.trial.over_noise_db
     if over is not None and c.trial.noise_dbfs is not None:
-        text = f"Noise at {_db(c.trial.noise_dbfs)} dBFS, {over:.0f} dB under speech."
+        where = f"{over:.0f} dB under speech" if over >= 1 else "as loud as speech"
+        text = f"Noise at {_db(c.trial.noise_dbfs)} dBFS, {where}."
         found.append(_of_the_noise(c.trial, over, text))
     if over is not None and c.trial.room_db is not None and over >= ROOM_TOLD_DB and c.trial.room_db >= ROOMY_DB:
         how_long = f"; sound takes about {c.reverb_s:.1f} s to die away" if c.reverb_s else ""

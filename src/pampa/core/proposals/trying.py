@@ -125,7 +125,7 @@ def _thumps(before: Source, after: Source) -> int:
 
 
 def _without_noise(trial: Trial, before: Source, after: Source) -> Trial:
-    taken, left = _powers(before, after), _powers(after)
+    whole, taken, left = _powers(before), _powers(before, after), _powers(after)
     if not left.any():
         return trial
     steady = np.sort(taken)[: max(int(STEADY * taken.size), 1)]
@@ -134,8 +134,8 @@ def _without_noise(trial: Trial, before: Source, after: Source) -> Trial:
     if talk is not None and talk < _db(noise) - LEAST_OVER_NOISE_DB:
         talk = None
     loudest = left >= np.quantile(left, LOUDEST)
-    whole = _powers(before)[loudest].mean() - min(noise, float(_powers(before)[loudest].mean()) / 2)
-    loss = float(10 * np.log10((whole + NOTHING) / (left[loudest].mean() + NOTHING)))
+    loud = float(whole[loudest].mean())
+    loss = float(10 * np.log10((loud - min(noise, loud / 2) + NOTHING) / (left[loudest].mean() + NOTHING)))
     return replace(
         trial, speech_dbfs=_rounded(talk), noise_dbfs=_db(noise), flatness=_flatness(before, after),
         loss_db=round(max(loss, 0.0), 2),
