@@ -43,12 +43,12 @@ def test_what_is_proposed_is_accepted_changed_heard_three_ways_and_undone(page, 
     button(page, "Accept").click()
     noise = process(page, "Noise")
     expect(noise).to_contain_text("noise lowered", timeout=MEASURED_MS)
-    assert amounts_of(studio, "Anders Quill").noise == 25
+    assert amounts_of(studio, "Anders Quill").noise == 67
     # Two quick changes both count.
-    put_on(page.get_by_role("checkbox", name="Clicks", exact=True))
+    put_on(page.get_by_role("checkbox", name="Plosives", exact=True))
     put_on(page.get_by_role("checkbox", name="Breaths", exact=True))
-    expect(page.locator(".mend-process", has=page.get_by_role("checkbox", name="Clicks", exact=True))).to_contain_text(
-        "clicks taken out"
+    expect(page.locator(".mend-process", has=page.get_by_role("checkbox", name="Plosives", exact=True))).to_contain_text(
+        "thumps pressed down"
     )
     expect(page.locator(".mend-process", has=page.get_by_role("checkbox", name="Breaths", exact=True))).to_contain_text(
         "breaths lowered"
@@ -68,7 +68,7 @@ def test_what_is_proposed_is_accepted_changed_heard_three_ways_and_undone(page, 
     expect(button(page, "Taken away")).to_have_attribute("aria-pressed", "true")
     page.locator("body").press("Space")
     page.locator("body").press("Control+z")
-    expect(noise.locator("output").first).to_have_text("25")
+    expect(noise.locator("output").first).to_have_text("67")
 
 
 def test_noise_is_learned_from_a_marked_place_and_an_amount_goes_to_all(page, open_stage, demo_server):
