@@ -47,9 +47,9 @@ def test_what_is_proposed_is_accepted_changed_heard_three_ways_and_undone(page, 
     # Two quick changes both count.
     put_on(page.get_by_role("checkbox", name="Plosives", exact=True))
     put_on(page.get_by_role("checkbox", name="Breaths", exact=True))
-    expect(page.locator(".mend-process", has=page.get_by_role("checkbox", name="Plosives", exact=True))).to_contain_text(
-        "thumps pressed down"
-    )
+    expect(
+        page.locator(".mend-process", has=page.get_by_role("checkbox", name="Plosives", exact=True))
+    ).to_contain_text("thumps pressed down")
     expect(page.locator(".mend-process", has=page.get_by_role("checkbox", name="Breaths", exact=True))).to_contain_text(
         "breaths lowered"
     )
