@@ -1,6 +1,6 @@
 """Where exactly a recorder had stopped: the moment from which on another offset holds.
 
-Between two places that are known to lie on either side, every tenth of a second is compared with the reference under
+Between two places that are known to lie on either side, every 50 ms are compared with the reference under
 both offsets, with the phase transform's weights (Knapp & Carter 1976); the moment that parts the two best is it. Where
 nothing sounds, any moment is as good, and the middle of them is taken.
 """
@@ -13,6 +13,8 @@ from pampa.core.sync.features import WORK_RATE, Mono
 
 STEP = WORK_RATE // 20
 LENGTH = 4 * STEP
+MOST = 4000
+"""Moments that are compared, more widely apart where more than three minutes lie between the two places."""
 BAND_HZ = (200.0, 3600.0)
 LOUD = 0.1
 """Stretches softer than this share of the loudest have less to say."""
@@ -21,7 +23,8 @@ LOUD = 0.1
 def break_at(reference: Mono, local: Mono, first_s: float, last_s: float, offsets: tuple[float, float],
              drift_ppm: float) -> float:  # fmt: skip
     """Seconds of `local`, between `first_s` and `last_s`, from which on the second of two offsets holds."""
-    starts = np.arange(round(first_s * WORK_RATE), round(last_s * WORK_RATE) - LENGTH, STEP)
+    step = max(STEP, round((last_s - first_s) * WORK_RATE / MOST))
+    starts = np.arange(round(first_s * WORK_RATE), round(last_s * WORK_RATE) - LENGTH, step)
     if starts.size < 2:
         return (first_s + last_s) / 2
     blocks = _blocks(local, starts)
@@ -32,7 +35,7 @@ def break_at(reference: Mono, local: Mono, first_s: float, last_s: float, offset
     running = np.concatenate([[0.0], np.cumsum(weights * (before - after))])
     best = np.flatnonzero(running >= running.max() - 1e-9)
     moment = (best[0] + best[-1]) / 2
-    return float((starts[0] + moment * STEP + (LENGTH - STEP) / 2) / WORK_RATE)
+    return float((starts[0] + moment * step + (LENGTH - step) / 2) / WORK_RATE)
 
 
 def _blocks(sound: Mono, starts: NDArray[np.float64] | NDArray[np.int64]) -> NDArray[np.float64]:
