@@ -35,18 +35,18 @@ class CheckingUp:
         """By recording, what was found. The findings follow the role, so they are told anew each time."""
         with self._sessions() as session:
             wanted = (
-                select(CheckupRow, Recording.role, Recording.name)
+                select(CheckupRow, Recording)
                 .join(Recording, Recording.id == CheckupRow.recording_id)
                 .where(Recording.episode_id == episode_id, Recording.removed.is_(False))
             )
             rows = session.execute(wanted).all()
-        for row, _, name in rows:
-            if not row.key.startswith(_version()):
+        for row, recording in rows:
+            if recording.state == "ready" and not row.key.startswith(_version()):
                 number = row.recording_id
                 self._jobs.start(
-                    "check up", episode_id, f"Checking up {name}", key=f"check up {number}", recording=number
+                    "check up", episode_id, f"Checking up {recording.name}", key=f"check up {number}", recording=number
                 )
-        return {row.recording_id: _for(row.found, role) for row, role, _ in rows}
+        return {row.recording_id: _for(row.found, recording.role) for row, recording in rows}
 
     def _check_up(self, parameters: dict[str, Any], progress: Progress, job_id: int) -> None:
         """The job. One that has been done for the same sound is not done again."""
