@@ -12,6 +12,7 @@ import soundfile
 import soxr
 
 from pampa.demo import effects, music
+from pampa.demo.past import write_past
 from pampa.demo.synthesis import (
     RATE as MUSIC_RATE,
 )  # fmt: skip
@@ -62,7 +63,7 @@ def assemble(folder: Path) -> Truth:
     spot = [line for line in lines if line["speaker"] == NOLA]
     truth = Truth(events=_events(lines), spot_starts_s=spot[0]["start_s"] - 0.3)
     with ProcessPoolExecutor(mp_context=multiprocessing.get_context("fork")) as pool:
-        for made in [pool.submit(make, folder, lines) for make in (_call, _anders, _marisol, _music, _small)]:
+        for made in [pool.submit(make, folder, lines) for make in (_call, _anders, _marisol, _music, _past, _small)]:
             made.result()
     (folder / "truth.json").write_text(json.dumps(asdict(truth), indent=1))
     return truth
@@ -76,6 +77,10 @@ def _music(folder: Path, lines: Lines) -> None:
         _write(folder / f"{name}.flac", getattr(music, name)(), MUSIC_RATE, "PCM_16")
     for name in ("fog_signal", "gulls", "rope", "engine"):
         _write(folder / f"{name}.flac", getattr(effects, name)(), MUSIC_RATE, "PCM_16")
+
+
+def _past(folder: Path, lines: Lines) -> None:
+    write_past(folder, lines, VOICES)
 
 
 def _small(folder: Path, lines: Lines) -> None:

@@ -1,5 +1,6 @@
 """Putting the sample show into a studio, through the same use cases as any other show."""
 
+import json
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -7,6 +8,7 @@ from typing import Any
 from pampa.core.sound import RATE
 from pampa.demo.artwork import artwork
 from pampa.demo.assemble import LENGTH_S, Truth
+from pampa.studio.likenesses import likeness_from
 from pampa.studio.studio import Studio
 
 SHOW, HOST = "Slack Water", "Marisol Vey"
@@ -46,6 +48,7 @@ def build(studio: Studio, folder: Path, truth: Truth, tell: Callable[[str], None
     _larder(studio, episode.id)
     tell("Treating the voices")
     studio.listening.standing(episode.id, wait=True)
+    _past(studio, show.id, folder)
     return episode.id
 
 
@@ -97,6 +100,15 @@ def _larder(studio: Studio, episode_id: int) -> None:
             studio.larder.keep(recording.id, kind=recording.role, name=name, tags=TAGS[recording.person])
     studio.jobs.wait()
     studio.patterns.make(episode_id, "With a spot")
+
+
+def _past(studio: Studio, show_id: int, folder: Path) -> None:
+    """Episodes from before, archived: their sound is elsewhere, and what everybody sounded like is kept."""
+    for told in json.loads((folder / "past.json").read_text()):
+        episode = studio.shows.make_episode(show_id, told["title"], told["number"])
+        people = {person: likeness_from(heard) for person, heard in told["people"].items()}
+        studio.likenesses.keep(episode.id, people, revision=0, went_out=True)
+        studio.shows.change_episode(episode.id, archived=True)
 
 
 def _earlier_episode(studio: Studio, show_id: int, folder: Path) -> None:

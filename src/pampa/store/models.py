@@ -125,7 +125,10 @@ class KeptRecipe(Base):
 
 
 class LikenessRow(Base):
-    """What a person sounded like in an episode when it last went out. heard: a Likeness."""
+    """What a person sounded like in an episode when it last went out, or as it stands. heard: a Likeness.
+
+    revision: of the episode; None of those from before that was kept.
+    """
 
     __tablename__ = "likenesses"
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -133,6 +136,8 @@ class LikenessRow(Base):
     episode_id: Mapped[int] = mapped_column(ForeignKey("episodes.id"), index=True)
     person: Mapped[str]
     heard: Mapped[dict[str, Any]]
+    revision: Mapped[int | None]
+    went_out: Mapped[bool] = mapped_column(default=True)
     created: Mapped[datetime] = mapped_column(default=now)
 
 

@@ -1,15 +1,18 @@
 """What each person sounded like in episodes that went out, and a voice made like it was in one of them."""
 
+from collections.abc import Mapping
 from dataclasses import asdict, dataclass
+from typing import Any
 
 import numpy as np
 from sqlalchemy import delete, select
 
 from pampa.core.errors import EditRefused, NotFound
+from pampa.core.series.usual import departure
 from pampa.core.timeline.document import Document, Track
 from pampa.core.voice.fitting import corrected
 from pampa.core.voice.heard import BANDS_HZ
-from pampa.core.voice.likeness import SHOWN_HZ, Likeness, likeness_of
+from pampa.core.voice.likeness import Likeness, likeness_of
 from pampa.store.database import Sessions
 from pampa.store.models import Episode, LikenessRow
 from pampa.studio.editing import Editing, State
@@ -18,10 +21,6 @@ from pampa.studio.shows import Shows
 from pampa.studio.sounds import Sounds
 from pampa.studio.voices import Voices
 
-USUAL_OVER = 5
-"""So many episodes, the latest, tell how a person usually sounds."""
-STRAYED_LU, STRAYED_DB = 3.0, 4.0
-"""What is plainly heard as another distance or another room: so far, or so much over the whole spectrum."""
 MEASURED = 6
 """Segments with most speech, two minutes of them, that tell how even a voice is."""
 
@@ -45,17 +44,28 @@ class Likenesses:
         self._sessions, self._shows, self._editing = sessions, shows, editing
         self._sounds, self._voices = sounds, voices
 
-    def remember(self, state: State) -> None:
-        """Keep what each person sounds like in an episode, in place of what was kept of it before."""
-        show, _ = self._shows.episode(state.episode_id)
+    def remember(self, state: State, *, went_out: bool = True) -> None:
+        """Keep what each person sounds like in an episode, in place of what was kept of it before.
+
+        went_out : False for an episode as it stands; what went out of it stays known beside that.
+        """
         found = {track.name: self._likeness(state.document, track) for track in state.document.linked_tracks()}
+        known = {person: heard for person, heard in found.items() if heard is not None and heard.spectrum_db}
+        self.keep(state.episode_id, known, revision=state.revision, went_out=went_out)
+
+    def keep(self, episode_id: int, known: Mapping[str, Likeness], *, revision: int, went_out: bool) -> None:
+        """Keep what is known of people in an episode, in place of what was."""
+        show, _ = self._shows.episode(episode_id)
+        before = delete(LikenessRow).where(LikenessRow.episode_id == episode_id)
         with self._sessions.begin() as session:
-            session.execute(delete(LikenessRow).where(LikenessRow.episode_id == state.episode_id))
-            for person, likeness in found.items():
-                if likeness is not None and likeness.spectrum_db:
-                    session.add(
-                        LikenessRow(show_id=show.id, episode_id=state.episode_id, person=person, heard=asdict(likeness))
-                    )
+            session.execute(before if went_out else before.where(LikenessRow.went_out.is_(False)))
+            session.add_all(
+                LikenessRow(
+                    show_id=show.id, episode_id=episode_id, person=person, heard=asdict(heard), revision=revision,
+                    went_out=went_out,
+                )
+                for person, heard in known.items()
+            )  # fmt: skip
 
     def of_person(self, episode_id: int, person: str) -> list[Remembered]:
         """The other episodes of the show in which a person went out, the latest first."""
@@ -65,7 +75,10 @@ class Likenesses:
                 select(LikenessRow, Episode)
                 .join(Episode, Episode.id == LikenessRow.episode_id)
                 .where(
-                    LikenessRow.show_id == show.id, LikenessRow.person == person, LikenessRow.episode_id != episode_id
+                    LikenessRow.show_id == show.id,
+                    LikenessRow.person == person,
+                    LikenessRow.episode_id != episode_id,
+                    LikenessRow.went_out,
                 )
                 .order_by(LikenessRow.id.desc())
             ).all()
@@ -75,21 +88,11 @@ class Likenesses:
         """Who sounds far from how they usually went out in this show, and by how much, in words."""
         told = []
         for track in state.document.linked_tracks():
-            before = [each.heard for each in self.of_person(state.episode_id, track.name)][:USUAL_OVER]
+            before = [each.heard for each in reversed(self.of_person(state.episode_id, track.name))]
             now = self._likeness(state.document, track) if before else None
-            if now is None or not now.spectrum_db:
-                continue
-            levels = [each.speech_lufs for each in before if each.speech_lufs is not None]
-            if levels and now.speech_lufs is not None:
-                off = now.speech_lufs - float(np.median(levels))
-                if abs(off) > STRAYED_LU:
-                    told.append((track.name, f"{abs(off):.1f} LU {'louder' if off > 0 else 'softer'}"))
-                    continue
-            usual = np.median([each.spectrum_db for each in before if each.spectrum_db], axis=0)
-            shown = (SHOWN_HZ[0] <= BANDS_HZ) & (SHOWN_HZ[1] >= BANDS_HZ)
-            apart = float(np.sqrt(np.mean((np.array(now.spectrum_db) - usual)[shown] ** 2)))
-            if apart > STRAYED_DB:
-                told.append((track.name, f"tone {apart:.1f} dB off"))
+            moved = departure(now, before) if now is not None and now.spectrum_db else None
+            if moved is not None and moved.told:
+                told.append((track.name, ", ".join(moved.told)))
         return told
 
     def make_alike(self, episode_id: int, track_id: int, likeness_id: int, *, revision: int | None = None) -> State:
@@ -128,5 +131,9 @@ class Likenesses:
 
 
 def _remembered(row: LikenessRow, episode: Episode) -> Remembered:
-    heard = {**row.heard, "spectrum_db": tuple(row.heard["spectrum_db"])}
-    return Remembered(row.id, episode.id, episode.title, episode.number, row.person, Likeness(**heard))
+    return Remembered(row.id, episode.id, episode.title, episode.number, row.person, likeness_from(row.heard))
+
+
+def likeness_from(heard: dict[str, Any]) -> Likeness:
+    """A likeness as it is kept."""
+    return Likeness(**{**heard, "spectrum_db": tuple(heard["spectrum_db"])})

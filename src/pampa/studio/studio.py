@@ -37,6 +37,7 @@ from pampa.studio.recipes import Recipes
 from pampa.studio.recordings import Recordings
 from pampa.studio.rendering import Rendering
 from pampa.studio.sending import Sending
+from pampa.studio.series import Series
 from pampa.studio.settings import Settings
 from pampa.studio.shows import Shows
 from pampa.studio.sounds import Sounds
@@ -115,6 +116,7 @@ class Studio:
             sessions, self.media, self.jobs, self.events, self.editing, self.rendering, self.shows, self.about,
             self.likenesses, executor,
         )  # fmt: skip
+        self.series = Series(sessions, self.jobs, self.editing, self.likenesses)
         self.places = Places(sessions, Keyring(settings.data))
         self.publishing = Publishing(sessions, self.jobs, self.events, self.about, self.sending, self.places)
         self.desk = Desk(self.editing, self.recordings, self.lining_up, self.sending, self.listening, self.sounds)

@@ -14,7 +14,7 @@ from pampa.web.security import token_of
 from pampa.web.static_files import STATIC, address
 
 HERE = Path(__file__).parent
-OF_OTHER_PAGES = ("shows.js", "disk.js", "theme.js")
+OF_OTHER_PAGES = ("shows.js", "disk.js", "series.js", "series-drawing.js", "theme.js")
 templates = Jinja2Templates(HERE / "templates")
 
 

@@ -6,6 +6,7 @@ import numpy as np
 
 from pampa.core.loudness.gating import to_lufs
 from pampa.core.sound import Curve
+from pampa.core.speech.decay import decay_s
 from pampa.core.speech.phrases import phrases_of
 from pampa.core.voice.heard import BANDS_HZ, Heard
 
@@ -18,7 +19,8 @@ class Likeness:
 
     speech_lufs : of its phrases as they went into the mix. spread_lu : how far apart soft and loud phrases lie, the
     10th to the 90th percentile. floor_lufs : of the pauses. spectrum_db : the level of its speech in each band of
-    `heard`, with a mean of 0 from 63 Hz to 16 kHz. gain_db : of its track.
+    `heard`, with a mean of 0 from 63 Hz to 16 kHz. gain_db : of its track. decay_s : how long it rings after a word;
+    None where that was not measured.
     """
 
     speech_lufs: float | None
@@ -26,6 +28,7 @@ class Likeness:
     floor_lufs: float | None
     spectrum_db: tuple[float, ...]
     gain_db: float
+    decay_s: float | None = None
 
 
 def likeness_of(heard: Heard, energy: Curve, added_db: float, gain_db: float) -> Likeness:
@@ -46,7 +49,7 @@ def likeness_of(heard: Heard, energy: Curve, added_db: float, gain_db: float) ->
     sounding = energy[energy > 0]
     floor = to_lufs(float(np.percentile(sounding, 5))) if sounding.size else None
     speech_lufs, floor_lufs = (None if value is None else round(value + added_db, 1) for value in (speech, floor))
-    return Likeness(speech_lufs, spread, floor_lufs, spectrum_db(heard), gain_db)
+    return Likeness(speech_lufs, spread, floor_lufs, spectrum_db(heard), gain_db, decay_s(energy))
 
 
 def spectrum_db(heard: Heard) -> tuple[float, ...]:

@@ -18,10 +18,12 @@ from pampa.core.sound import RATE
 from pampa.core.special.kinds import KINDS
 from pampa.core.speech.level import COMMON_LEVEL_LUFS
 from pampa.core.timeline.limits import bounds_of
+from pampa.core.voice.heard import BANDS_HZ
 from pampa.core.voice.recipe import Recipe
 from pampa.core.voice.stages import STAGES as VOICE_STAGES
 from pampa.core.voice.starts import STARTS
 from pampa.studio.access import TooManyGuesses
+from pampa.studio.sending import plain_name
 from pampa.studio.shows import IDENT
 from pampa.studio.voice_curves import COLUMN, COLUMNS, LOWEST_LUFS, RESTING, STEPS_PER_DB
 from pampa.web.larder_schemas import PatternOut
@@ -72,6 +74,23 @@ def shows(request: Request, studio: WithStudio, archived: bool = False) -> HTMLR
         "constants": CONSTANTS,
     }
     return page(request, "shows.html", data=data)
+
+
+@router.get("/shows/{show_id}/series")
+def series_page(request: Request, show_id: Id, studio: WithStudio) -> HTMLResponse:
+    """A show over time: how each person sounded from episode to episode."""
+    sheet = studio.series.sheet(show_id)
+    data = {
+        "show": {"id": sheet.show.id, "name": sheet.show.name},
+        "episodes": [asdict(each) for each in sheet.episodes],
+        "people": [
+            {"name": person, "points": [{**asdict(point), "told": list(point.told)} for point in points]}
+            for person, points in sheet.people
+        ],
+        "hz": BANDS_HZ.round(1).tolist(),
+    }
+    plain = plain_name(sheet.show.name) or "show"
+    return page(request, "series.html", data=data, show=sheet.show, episodes=sheet.episodes, plain=plain)
 
 
 @router.get("/episodes/{episode_id}")

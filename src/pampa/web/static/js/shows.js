@@ -80,6 +80,7 @@ const shows = {
       window.location.reload();
     });
   },
+  seriesOf: (show) => `/shows/${show.id}/series`,
   numbered: (episode) => (episode.number === null ? "–" : String(episode.number)),
   labelFor: (what, name) => `${what} ${name}`,
   signOut() {

@@ -1,0 +1,1 @@
+"""A show over time: what each person sounded like from episode to episode."""
