@@ -15,9 +15,11 @@ ALLOWED = {
     "store": {"core", "store"},
     "hosts": {"core", "hosts"},
     "mooring": {"mooring"},
+    "one_file": {"core", "one_file"},
+    "batch": {"core", "studio", "one_file", "batch"},
     "studio": {"core", "store", "hosts", "studio"},
     "web": {"core", "studio", "web"},
-    "cli": {"core", "studio", "web", "cli", "demo", "mooring"},
+    "cli": {"core", "one_file", "studio", "batch", "web", "cli", "demo", "mooring"},
     "demo": {"core", "studio", "demo"},
 }
 MODULES = sorted(path for path in ROOT.rglob("*.py") if len(path.relative_to(ROOT).parts) > 1)

@@ -216,7 +216,7 @@ def test_silence_and_next_to_nothing_are_examined_too():
 
 def test_the_sample_is_told_as_it_was_made(sample):
     """Marisol: hum and thumps. Anders: a kitchen, on both sides of a stereo file. The call: a side each, narrow."""
-    from pampa.cli.checking import check_up
+    from pampa.one_file.checking import check_up
 
     folder, truth = sample
     marisol, anders, call = (check_up(folder / f"{n}.wav") for n in ("marisol_local", "anders_local", "call_backup"))

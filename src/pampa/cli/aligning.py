@@ -9,13 +9,13 @@ from typing import Any
 import numpy as np
 import soundfile
 
-from pampa.cli.reading import decoded
 from pampa.core.errors import PampaError, SignalError
 from pampa.core.files.whole import whole
 from pampa.core.sound import SEGMENT_S, ArraySource
 from pampa.core.sync.align import Alignment, align_sounds
 from pampa.core.sync.clocked import clocked, clocked_frames
 from pampa.core.sync.features import at_work_rate
+from pampa.one_file.reading import decoded
 
 
 def align_files(reference: Path, files: list[Path], write: Path | None, *, as_json: bool) -> int:

@@ -6,11 +6,11 @@ from contextlib import ExitStack
 from dataclasses import asdict
 from pathlib import Path
 
-from pampa.cli.reading import decoded
 from pampa.core.compare.by_sound import differences_heard, heard, stretches_heard
 from pampa.core.compare.report import Side, report
 from pampa.core.executor import Threads
 from pampa.core.loudness import measure_source, summarise
+from pampa.one_file.reading import decoded
 
 
 def compare_files(here: Path, there: Path, *, as_json: bool) -> int:

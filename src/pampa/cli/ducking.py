@@ -8,13 +8,13 @@ from pathlib import Path
 
 import numpy as np
 
-from pampa.cli.reading import decoded
 from pampa.cli.writing import format_for, write
 from pampa.core.deliver.limiter import Limited
 from pampa.core.executor import Threads
 from pampa.core.mix.distance import Under
 from pampa.core.mix.under_file import Laid, laid_under
 from pampa.core.sound import RATE, FloatArray, db_to_gain, segments
+from pampa.one_file.reading import decoded
 
 CEILING_DBTP = -1.0
 LEAST_RATE = 32000

@@ -5,12 +5,12 @@ import os
 import sys
 from pathlib import Path
 
-from pampa.cli.reading import decoded
 from pampa.core.errors import PampaError
 from pampa.core.executor import Threads
 from pampa.core.finds.find import Heard, find, hear, not_looked_at
 from pampa.core.finds.finds import Find
 from pampa.core.sound import RATE
+from pampa.one_file.reading import decoded
 
 
 def find_in_files(files: list[Path], silence_s: float, least: float, *, as_json: bool) -> int:

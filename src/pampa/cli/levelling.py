@@ -1,23 +1,21 @@
-"""`pampa level`: a file with one voice or several, every phrase at one loudness, brought to a target."""
+"""`pampa level` and `pampa voice`: a file brought to one loudness, or a voice in it treated as loud as it was."""
 
 from pathlib import Path
 
-import numpy as np
-
-from pampa.cli.delivering import Wanted, deliver_file
-from pampa.core.executor import Executor
-from pampa.core.sound import Source
-from pampa.core.voice.level_file import levelled
-
-CEILING_DBTP = -1.0
+from pampa.cli.delivering import deliver_file
+from pampa.core.sound import RATE
+from pampa.one_file.delivering import Wanted
+from pampa.one_file.levelling import CEILING_DBTP, levelling
+from pampa.one_file.voicing import recipe_named, treating
 
 
 def level_file(source: Path, out: Path, target: float, amount: float, *, as_json: bool) -> int:
-    """Level one file; ends as `deliver` does. Figures: how far phrases were lifted and lowered at most, in dB."""
+    """Level one file; ends as `deliver` does."""
+    return deliver_file(source, out, Wanted(target, CEILING_DBTP), as_json=as_json, change=levelling(amount))
 
-    def change(sound: Source, executor: Executor) -> tuple[Source, dict[str, float]]:
-        made = levelled(sound, amount=amount, executor=executor)
-        low, high = (float(most(made.gain_db, initial=0.0)) for most in (np.min, np.max))
-        return made, {"lowered_most_db": round(low, 1), "lifted_most_db": round(high, 1)}
 
-    return deliver_file(source, out, Wanted(target, CEILING_DBTP), as_json=as_json, change=change)
+def treat_file(source: Path, out: Path, recipe: str, *, fit: bool, near: float | None, as_json: bool) -> int:
+    """Treat one file; ends as `deliver` does."""
+    wanted = Wanted(None, CEILING_DBTP, rate=RATE)
+    with treating(recipe_named(recipe), fit=fit, near=near) as change:
+        return deliver_file(source, out, wanted, as_json=as_json, change=change)

@@ -67,12 +67,16 @@ def serve(
     host: Annotated[str, typer.Option(help="Address to listen on; beyond this machine, a password is needed.")] = LOCAL,
     name: Annotated[list[str] | None, typer.Option(help="Name by which it is called from outside; repeatable.")] = None,
     behind_tls: Annotated[bool, typer.Option("--behind-tls", help="A proxy with TLS stands before it.")] = False,
+    scheduler: Annotated[str, typer.Option(metavar="ADDRESS", help="A Dask scheduler whose workers do the jobs.")] = "",
 ) -> None:  # fmt: skip
-    """Start Pampa with your own shows."""
+    """Start Pampa with your own shows.
+
+    Workers of a scheduler must see the data folder under the same path; what somebody listens to is made here.
+    """
     with loading():
         from pampa.cli.serving import serve_studio
 
-    serve_studio(data, host, port, names=name or [], behind_tls=behind_tls)
+    serve_studio(data, host, port, names=name or [], behind_tls=behind_tls, scheduler=scheduler)
 
 
 @app.command()
@@ -105,6 +109,22 @@ def episode(
 
     with refusals(as_json=json):
         raise typer.Exit(make_episode(recordings, show, out, plan, dry=dry_run, as_json=json, standard=DATA / "studio"))
+
+
+@app.command()
+def batch(
+    plan: Annotated[Path, typer.Argument(metavar="PLAN.toml")],
+    scheduler: Annotated[str, typer.Option(metavar="ADDRESS", help="A Dask scheduler whose workers do it.")] = "",
+    json: Json = False,
+) -> None:  # fmt: skip
+    """Work through many files and raw episodes, as a plan says; what was finished is not done again.
+
+    A bad file is told and does not stop the rest. Ends with 0; 3 when something failed; 2 when nothing could be done.
+    """
+    from pampa.cli.batch import run_batch
+
+    with refusals(as_json=json):
+        raise typer.Exit(run_batch(plan, scheduler, as_json=json))
 
 
 @app.command()
@@ -197,8 +217,9 @@ def deliver(
     best file is written, and why is said); 2 when nothing could be read or written.
     """
     with loading():
-        from pampa.cli.delivering import Wanted, deliver_file, format_from, tags_from
+        from pampa.cli.delivering import deliver_file
         from pampa.core.compiled import load_lightly
+        from pampa.one_file.delivering import Wanted, format_from, tags_from
 
         load_lightly()
     with refusals(as_json=json):
@@ -236,7 +257,7 @@ def voice(
 
     Starting points: plain, boomy, boxy room, thin call, sharp, sleepy, shouts and whispers. Ends as `deliver` does.
     """
-    from pampa.cli.voicing import treat_file
+    from pampa.cli.levelling import treat_file
 
     raise typer.Exit(treat_file(source, out, recipe, fit=fitted, near=nearer, as_json=json))
 

@@ -2,7 +2,6 @@
 
 import json
 import sys
-from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
@@ -10,9 +9,7 @@ from rich.console import Console
 from rich.table import Table
 
 from pampa.core.errors import PampaError
-from pampa.core.files.decode import open_sound
-from pampa.core.files.deliver import measure_file
-from pampa.core.loudness import summarise
+from pampa.one_file.measuring import figures
 
 COLUMNS = {
     "integrated_lufs": "integrated\nLUFS", "loudness_range_lu": "range\nLU", "max_momentary_lufs": "momentary\nLUFS",
@@ -36,17 +33,6 @@ def measure_files(files: list[Path], *, as_json: bool) -> int:
     if rows and not as_json:
         _print(rows)
     return status
-
-
-def figures(path: Path) -> dict[str, Any]:
-    """What is measured of one file, with None where a figure is not defined."""
-    with open_sound(path) as sound:
-        rate, channels = sound.rate, sound.channels
-    part, frames = measure_file(path)
-    figures = {name: None if value is None else round(value, 3) for name, value in asdict(summarise(part)).items()}
-    return {
-        "file": str(path), "duration_s": round(frames / rate, 3), "sample_rate": rate, "channels": channels, **figures,
-    }  # fmt: skip
 
 
 def _print(rows: list[dict[str, Any]]) -> None:

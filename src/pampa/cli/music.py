@@ -6,7 +6,6 @@ from pathlib import Path
 
 import numpy as np
 
-from pampa.cli.reading import decoded
 from pampa.cli.writing import format_for, write
 from pampa.core.deliver.formats import Format
 from pampa.core.executor import Threads
@@ -16,6 +15,7 @@ from pampa.core.music.fit import Way, way_of_length
 from pampa.core.music.fitted import fitted
 from pampa.core.music.onsets import Onsets, onsets_of
 from pampa.core.sound import RATE
+from pampa.one_file.reading import decoded
 
 Bars = tuple[int, int] | None
 

@@ -65,9 +65,13 @@ def _moor(data: Path, studio: Studio) -> None:
     console.print(f"Its mooring, a stand-in for a host: {address}/")
 
 
-def serve_studio(data: Path, host: str, port: int, *, names: Sequence[str] = (), behind_tls: bool = False) -> None:
+def serve_studio(data: Path, host: str, port: int, *, names: Sequence[str] = (), behind_tls: bool = False,
+                 scheduler: str = "") -> None:  # fmt: skip
     """Serve a person's own shows. names : by which it may be called too, as by a proxy."""
-    settings = Settings(data=data, host=host, port=_free_port(host, port), behind_tls=behind_tls)
+    settings = Settings(
+        data=data.resolve() if scheduler else data, host=host, port=_free_port(host, port), behind_tls=behind_tls,
+        scheduler=scheduler,
+    )  # fmt: skip
     settings.names += names
     _serve(settings, tell="Ready")
 

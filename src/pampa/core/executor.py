@@ -41,6 +41,11 @@ def urgent(urgency: Urgency) -> Iterator[None]:
         _urgency.reset(before)
 
 
+def urgency() -> Urgency:
+    """How urgent what this thread asks for is."""
+    return _urgency.get()
+
+
 class Executor(Protocol):
     """Maps a pure function over items. Results come in the order of the items, whoever computed them.
 
@@ -104,9 +109,14 @@ class Threads:
         self._order = count()
         self._threads = self._idle = self._listeners = 0
 
+    @property
+    def inside(self) -> bool:
+        """Whether the calling thread is one of them: it then does itself what it asks for."""
+        return getattr(_inside, "a_worker", False)
+
     def map(self, function: Callable[[Item], Result], items: Iterable[Item]) -> Iterator[Result]:
         """Results in order. They are worked on from the first one asked for on, some ahead of it."""
-        if getattr(_inside, "a_worker", False):
+        if self.inside:
             yield from map(function, items)
             return
         queue = iter(items)
@@ -121,11 +131,14 @@ class Threads:
 
     def seen(self, work: Callable[[], Result]) -> Result:
         """Something for the screen, by one of the threads: a hundred pictures asked for at once take turns."""
-        if getattr(_inside, "a_worker", False):
+        if self.inside:
             return work()
         with urgent(Urgency.SEEN):
             result: Result = self._ask(work).result()
         return result
+
+    def close(self) -> None:
+        """Let go what it holds: nothing here, threads end by themselves."""
 
     @contextmanager
     def heard(self) -> Iterator[None]:

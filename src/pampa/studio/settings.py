@@ -19,5 +19,7 @@ class Settings(BaseSettings):
     behind_tls: bool = False
     """A reverse proxy with TLS stands before it: cookies travel only there, and its word on who asks is believed."""
     workers: int = os.cpu_count() or 2
+    scheduler: str = ""
+    """The address of a Dask scheduler whose workers see the data folder under the same path: they do the jobs."""
     cache_bytes: int = 20 << 30
     largest_upload: int = 16 << 30

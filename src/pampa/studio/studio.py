@@ -80,7 +80,12 @@ class Studio:
         except BaseException:
             self._hold.close()
             raise
-        self.executor = executor = Threads(settings.workers)
+        try:
+            self.executor = executor = _executor(settings)
+        except BaseException:
+            close_database(sessions)
+            self._hold.close()
+            raise
         self.events = Events()
         self.access = Access(sessions)
         self.shows = Shows(sessions)
@@ -154,5 +159,15 @@ class Studio:
         self.space.close()
         self.jobs.close()
         self.editing.close()
+        self.executor.close()
         close_database(self._sessions)
         self._hold.close()
+
+
+def _executor(settings: Settings) -> Threads:
+    """Threads here; beside them the workers of a scheduler, where one is named."""
+    if not settings.scheduler:
+        return Threads(settings.workers)
+    from pampa.core.cluster import Beside, Cluster
+
+    return Beside(settings.workers, Cluster(settings.scheduler))

@@ -1,33 +1,33 @@
-"""`pampa voice`: one voice in a file, treated by a recipe, as loud as it was."""
+"""One voice in a file, treated by a recipe."""
 
 import tempfile
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 
-from pampa.cli.delivering import Wanted, deliver_file
 from pampa.core.errors import PampaError, SignalError
 from pampa.core.executor import Executor
-from pampa.core.sound import RATE, ArraySource, Source
+from pampa.core.sound import ArraySource, Source
 from pampa.core.timeline.recipe_files import from_json, start_called
 from pampa.core.voice.fitting import fitted
 from pampa.core.voice.heard import BANDS_HZ
 from pampa.core.voice.recipe import Recipe
 from pampa.core.voice.starts import STARTS, nearer
 from pampa.core.voice.voice_file import Voice, voice_in
+from pampa.one_file.delivering import Change
 
-CEILING_DBTP = -1.0
 
-
-def treat_file(source: Path, out: Path, recipe: str, *, fit: bool, near: float | None, as_json: bool) -> int:
-    """Treat one file; ends as `deliver` does. Words: what each stage does."""
-    wanted = _recipe(recipe)
+@contextmanager
+def treating(recipe: Recipe, *, fit: bool, near: float | None) -> Iterator[Change]:
+    """Treats a voice, at 48 kHz, while this lasts. Words: what each stage does."""
     with tempfile.TemporaryFile() as gathered:
 
         def change(sound: Source, executor: Executor) -> tuple[Source, dict[str, Any]]:
             voice = voice_in(sound, executor)
-            chosen, taken, frames = _chosen(voice, wanted, fit, near), [], 0
+            chosen, taken, frames = _chosen(voice, recipe, fit, near), [], 0
             for part in voice.treated(chosen, executor):
                 part.sound.tofile(gathered)
                 taken.append(part.taken)
@@ -36,10 +36,10 @@ def treat_file(source: Path, out: Path, recipe: str, *, fit: bool, near: float |
             treated = np.memmap(gathered, np.float32, "r", shape=(frames, sound.channels))
             return ArraySource(treated), {"stages": voice.told(chosen, taken)}
 
-        return deliver_file(source, out, Wanted(None, CEILING_DBTP, rate=RATE), as_json=as_json, change=change)
+        yield change
 
 
-def _recipe(named: str) -> Recipe:
+def recipe_named(named: str) -> Recipe:
     """A starting point by its name, or the voice of a recipe file."""
     if (start := start_called(named)) is not None:
         return start

@@ -1,0 +1,1 @@
+"""What commands and batches do with one file: read it, do something, write another. Nothing is printed."""

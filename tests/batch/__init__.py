@@ -1,0 +1,1 @@
+"""Batches, on one machine and on workers of a scheduler."""
