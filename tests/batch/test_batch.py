@@ -104,10 +104,9 @@ def test_a_shared_place_takes_files_by_what_is_in_them_and_its_loss_is_told(plan
     with pytest.raises(PampaError, match="did not arrive as it was sent"):
         place.fetched(Input("x.wav", "", contents[0].name), files)
     (tmp_path / "gone").write_text("a file where a folder was")
-    with pytest.raises(PampaError, match="cannot be reached.*goes on where it stopped"):
-        run(
-            planned(f'shared = "{tmp_path}/gone/share"\n' + PLAN.replace('"made"', '"other"')), Inline(), elsewhere=True
-        )
+    gone = planned(f'shared = "{tmp_path}/gone/share"\n' + PLAN.replace('"made"', '"other"'))
+    with pytest.raises(PampaError, match=r"cannot be reached.*goes on where it stopped"):
+        run(gone, Inline(), elsewhere=True)
     with pytest.raises(PampaError, match="need a place where the data lies"):
         run(planned(PLAN), Inline(), elsewhere=True)
 

@@ -13,6 +13,7 @@ import soxr
 
 from pampa.demo import effects, music
 from pampa.demo.past import write_past
+from pampa.demo.quay import quay
 from pampa.demo.synthesis import (
     RATE as MUSIC_RATE,
 )  # fmt: skip
@@ -63,7 +64,8 @@ def assemble(folder: Path) -> Truth:
     spot = [line for line in lines if line["speaker"] == NOLA]
     truth = Truth(events=_events(lines), spot_starts_s=spot[0]["start_s"] - 0.3)
     with ProcessPoolExecutor(mp_context=multiprocessing.get_context("fork")) as pool:
-        for made in [pool.submit(make, folder, lines) for make in (_call, _anders, _marisol, _music, _past, _small)]:
+        makers = (_call, _anders, _marisol, _music, _past, _quay, _small)
+        for made in [pool.submit(make, folder, lines) for make in makers]:
             made.result()
     (folder / "truth.json").write_text(json.dumps(asdict(truth), indent=1))
     return truth
@@ -81,6 +83,10 @@ def _music(folder: Path, lines: Lines) -> None:
 
 def _past(folder: Path, lines: Lines) -> None:
     write_past(folder, lines, VOICES)
+
+
+def _quay(folder: Path, lines: Lines) -> None:
+    quay(folder / "quay.mp4")
 
 
 def _small(folder: Path, lines: Lines) -> None:

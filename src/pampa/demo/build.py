@@ -112,11 +112,13 @@ def _past(studio: Studio, show_id: int, folder: Path) -> None:
 
 
 def _earlier_episode(studio: Studio, show_id: int, folder: Path) -> None:
-    """Episode 11, a stub: the theme with the spot, so that the show has more than one."""
+    """Episode 11, a stub: the theme with the spot and a short film, so that the show has more than one."""
     episode = studio.shows.make_episode(show_id, "Reading the Bar", 11)
     studio.recordings.add_file(episode.id, folder / "theme.flac", person="Theme", role="music")
     studio.jobs.wait()
     studio.recordings.add_file(
         episode.id, folder / "nola_spot.wav", person="Nola Brant", role="spot", offset=seconds(12.0)
     )
+    studio.jobs.wait()
+    studio.recordings.add_file(episode.id, folder / "quay.mp4", person="Quay camera", role="effects")
     studio.jobs.wait()

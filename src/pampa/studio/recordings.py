@@ -299,6 +299,9 @@ class Recordings:
         self._tell(recording.episode_id)
         after, doing = ("shelve", "Measuring") if on_shelf else ("check up", "Checking up")
         self._jobs.start(after, recording.episode_id, f"{doing} {recording.name}", recording=recording.id)
+        if facts["picture"]:
+            self._jobs.start("picture", recording.episode_id, f"Making the small picture of {recording.name}",
+                             key=f"picture {recording.sha256}", recording=recording.id)  # fmt: skip
         if recording.role == "person" and not on_shelf:
             coming = set(self._jobs.open_of(recording.episode_id, "bring in")) - {job_id}
             self._jobs.start("compare", recording.episode_id, "Comparing who is heard where",
@@ -313,6 +316,9 @@ class Recordings:
             progress("Reading" if share < 1 else "Measuring", 0.8 * share)
 
         facts, part = self._sounds.conform(recording, told)
+        from pampa.core.files.picture import picture_facts  # loads FFmpeg's libraries
+
+        picture = picture_facts(self._media.original(recording.sha256, recording.suffix))
         return {
             **{name: getattr(facts, name) for name in ("format", "rate", "channels", "conformed_channels")},
             "conformed_frames": facts.conformed_frames,
@@ -321,6 +327,7 @@ class Recordings:
             "speech_lufs": speech_level(part.energy),
             "integrated_lufs": summarise(part).integrated_lufs,
             "peak_dbfs": to_db(part.sample_peak),
+            "picture": None if picture is None else asdict(picture),
         }
 
     def _place(self, recording: Recording, length: int) -> None:

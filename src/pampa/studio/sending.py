@@ -128,7 +128,7 @@ class Sending:
 
         def made(place: int, sheet: DeliverySheet) -> None:
             n = missing[place]
-            self._keep(state, job_id, files[n], names[n], sheet)
+            self.keep(state, job_id, files[n], names[n], sheet)
 
         failed = deliver_all(
             source,
@@ -146,7 +146,8 @@ class Sending:
             rest = "" if len(missing) == 1 else f" {done} of {len(missing)} files were made and are whole."
             raise PampaError(f"{names[missing[place]]} was not made. {why}{rest}") from why
 
-    def _keep(self, state: State, job_id: int, file: str, name: str, sheet: DeliverySheet) -> None:
+    def keep(self, state: State, job_id: int, file: str, name: str, sheet: DeliverySheet) -> None:
+        """Put a finished file on the list."""
         with self._sessions.begin() as session:
             session.add(
                 Delivery(

@@ -30,6 +30,7 @@ from pampa.studio.listening import Listening
 from pampa.studio.mending import Mending
 from pampa.studio.music import Music
 from pampa.studio.patterns import Patterns
+from pampa.studio.pictures import Pictures
 from pampa.studio.places import Places
 from pampa.studio.publishing import Publishing
 from pampa.studio.purposes import Purposes
@@ -120,6 +121,10 @@ class Studio:
         self.sending = Sending(
             sessions, self.media, self.jobs, self.events, self.editing, self.rendering, self.shows, self.about,
             self.likenesses, executor,
+        )  # fmt: skip
+        self.pictures = Pictures(
+            sessions, self.media, self.jobs, self.events, self.editing, self.rendering, self.about, self.sending,
+            executor,
         )  # fmt: skip
         self.series = Series(sessions, self.jobs, self.editing, self.likenesses)
         self.places = Places(sessions, Keyring(settings.data))

@@ -26,7 +26,7 @@ NAMES: dict[Kind, str] = {
 
 MIME = {
     "wav": "audio/wav", "flac": "audio/flac", "mp3": "audio/mpeg", "m4a": "audio/mp4", "opus": "audio/ogg",
-    "ogg": "audio/ogg",
+    "ogg": "audio/ogg", "mp4": "video/mp4",
 }  # fmt: skip
 """Media types by ending, as registered or in common use."""
 

@@ -42,7 +42,7 @@ class _Scan:
 @contextmanager
 def open_with_av(path: Path, *, patient: bool, frames: int = 0) -> Iterator[SoundFile]:
     """Open a file of one of `CONTAINERS`. frames : its length, where that is known better than here."""
-    with path.open("rb") as file, _opened(path, file) as container:
+    with path.open("rb") as file, open_container(path, file) as container:
         if not container.streams.audio:
             raise UnreadableSound(f"{path.name} holds no sound. Nothing was changed; choose another file.")
         stream = container.streams.audio[0]
@@ -55,7 +55,8 @@ def open_with_av(path: Path, *, patient: bool, frames: int = 0) -> Iterator[Soun
         yield SoundFile(rate, channels, frames, f"{stream.codec_context.name}".upper(), blocks, gaps)
 
 
-def _opened(path: Path, file: BinaryIO) -> Any:
+def open_container(path: Path, file: BinaryIO) -> Any:
+    """A container that is read by its open file."""
     # By its open file, not its name: nothing that stands inside can ask for another one.
     try:
         return av.open(file, options={"format_whitelist": ",".join(CONTAINERS), "protocol_whitelist": "none"})
@@ -68,7 +69,7 @@ def _opened(path: Path, file: BinaryIO) -> Any:
 
 def _scanned(path: Path) -> _Scan:
     frames = junk = good = count = 0
-    with path.open("rb") as file, _opened(path, file) as container:
+    with path.open("rb") as file, open_container(path, file) as container:
         for packet, decoded in _decoded(container):
             if decoded is None:
                 junk += packet.size

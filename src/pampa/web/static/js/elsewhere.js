@@ -13,6 +13,7 @@ export function followElsewhere(page) {
   on("mended", () => { page.mend.told(); page.balance.mended(); });
   on("finds", () => page.finds.read());
   on("joins", () => page.seams.readJoins());
+  on("pictures", () => page.picture.arrived());
   on("stems", () => page.places.readStems());
   on("larder", () => { if (page.gather.isView("larder")) page.larder.read(); });
   on("compared", () => page.compare.read());

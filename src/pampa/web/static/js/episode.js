@@ -12,6 +12,7 @@ import { MEND_ACTIONS } from "./mend-keys.js";
 import { nextStep } from "./next-step.js";
 import { mountOverview } from "./overview.js";
 import { patterns } from "./patterns.js";
+import { mountPicture } from "./picture.js";
 import { makePlayer } from "./player.js";
 import { remember, remembered } from "./remembered.js";
 import { mountRows } from "./rows.js";
@@ -19,6 +20,7 @@ import { several } from "./several.js";
 import { episode } from "./shared-episode.js";
 import { jobs } from "./shared-jobs.js";
 import { loudness } from "./shared-loudness.js";
+import { picture } from "./shared-picture.js";
 import { selection } from "./shared-selection.js";
 import { transport } from "./shared-transport.js";
 import { mountSheet } from "./sheet.js";
@@ -64,6 +66,7 @@ const stage = { doc: data.state, opened: null };
 const REDRAWN = [
   "sheet",
   "loupe",
+  "picture",
   "spectrum",
   "overview",
   "bands",
@@ -92,6 +95,7 @@ const itself = {
   init() {
     mount(this);
     this.episode.take(data.state);
+    this.picture.tell();
     this.redrawAll();
     document.fonts.ready.then(() => this.redrawAll());
     followElsewhere(this);
@@ -173,6 +177,7 @@ const itself = {
   arrive(name) {
     this.stage = name;
     this.make(name);
+    this.picture.tell();
     if (name === "prune") this.finds.read();
     this.balance.draw();
     if (name === "balance") window.Alpine.nextTick(() => this.balance.show());
@@ -244,6 +249,7 @@ function mount(page) {
     onTwoTap: () => page.episode.undo(),
     onView: (seen) => stage.overview.show({ seen }),
   });
+  stage.picture = mountPicture({ canvas: find("picture") });
   stage.overview = mountOverview({ canvas: find("overview"), stalks, onGo: (place) => page.transport.goTo(place) });
   stage.loupe = mountLoupe({
     canvas: find("loupe-canvas"),
@@ -299,6 +305,7 @@ document.addEventListener("alpine:init", () => {
     selection: selection(page, stage),
     transport: transport(page, data, stage),
     loudness: loudness(page, stage),
+    picture: picture(page, stage),
     jobs: jobs(page, data),
     next: nextStep(page, data),
     gather: gather(page, data, stage),

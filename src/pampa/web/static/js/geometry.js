@@ -7,6 +7,7 @@ export const RIGHT = 16;
 const PAIR = 78;
 const SOLO = 40;
 const BAND = 11;
+const STILLS = 22;
 const TALL = 44; // of music where its level is drawn
 const GAP = 17;
 export const FLOOR_DB = 40;
@@ -24,12 +25,13 @@ export function rowsOf(tracks) {
   return rows;
 }
 
-const HEIGHTS = { pair: PAIR, solo: SOLO, band: BAND };
+const HEIGHTS = { pair: PAIR, solo: SOLO, band: BAND, stills: STILLS };
 
 // Lines down the page. A row that is silent over a whole line takes no room in it.
-export function layoutLines({ tracks, length, rate, secondsPerLine, tall = false }) {
+export function layoutLines({ tracks, length, rate, secondsPerLine, tall = false, pictured = new Set() }) {
   const frames = secondsPerLine * rate;
-  const rows = rowsOf(tracks);
+  const seen = tracks.filter((track) => track.clips.some((clip) => pictured.has(clip.recording)));
+  const rows = [...(seen.length ? [{ kind: "stills", tracks: seen, always: false }] : []), ...rowsOf(tracks)];
   const count = Math.max(Math.ceil(length / frames), 1);
   const lines = [];
   let top = 20;

@@ -7,6 +7,7 @@ import type { several } from "./several.js";
 import type { episode } from "./shared-episode.js";
 import type { jobs } from "./shared-jobs.js";
 import type { loudness } from "./shared-loudness.js";
+import type { picture } from "./shared-picture.js";
 import type { selection } from "./shared-selection.js";
 import type { transport } from "./shared-transport.js";
 import type { music } from "./stage-balance-music.js";
@@ -38,6 +39,7 @@ export interface Stores {
   selection: ReturnType<typeof selection>;
   transport: ReturnType<typeof transport>;
   loudness: ReturnType<typeof loudness>;
+  picture: ReturnType<typeof picture>;
   jobs: ReturnType<typeof jobs>;
   next: ReturnType<typeof nextStep>;
   // Gather

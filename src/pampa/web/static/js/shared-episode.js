@@ -46,6 +46,7 @@ export function episode(page, data, stage) {
       const views = { doc: state, gains: this.gains(), names: this.names(), seam: page.selection.seam, clip: page.selection.clipId };
       const map = (place) => followed(place, before, state);
       stage.sheet.show({ ...views, playhead: map(page.transport.playhead) });
+      stage.picture.show({ doc: state, place: map(page.transport.playhead) });
       // The sheet comes first; all else follows a frame later, together it takes longer than the sheet.
       const rest = () => {
         if (stage.opened) page.seams.refresh();
@@ -102,6 +103,7 @@ export function episode(page, data, stage) {
       ]);
       page.gather.show();
       window.Alpine.nextTick(() => page.lineUp.draw());
+      page.picture.tell();
       const views = { gains: this.gains(), names: this.names() };
       stage.sheet.show(views);
       stage.loupe.show(views);

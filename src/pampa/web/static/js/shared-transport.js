@@ -86,6 +86,7 @@ export function transport(page, data, stage) {
       this.playhead = Math.min(Math.max(Math.round(place), 0), stage.doc.length);
       stage.sheet.show({ playhead: this.playhead });
       stage.overview.show({ playhead: this.playhead });
+      stage.picture.show({ place: this.playhead });
       const centre = page.selection.range ? (page.selection.range.start + page.selection.range.stop) / 2 : this.playhead;
       const there = page.seams.inLoupe(this.playhead);
       const stays = (keep || stage.opened) && stage.loupe.holds(there);
@@ -100,6 +101,7 @@ export function transport(page, data, stage) {
       this.playhead = place;
       stage.sheet.show({ playhead: place });
       stage.overview.show({ playhead: place });
+      stage.picture.show({ place });
       stage.loupe.follow(openSeam ? heard : page.seams.inLoupe(place));
       if (this.playing) stage.sheet.keepInSight(place);
     },

@@ -22,6 +22,7 @@ import { peopleOf, sizeOf, textured } from "./ink.js";
 import { drawFind, drawMarker, drawSeam, drawSections } from "./marks.js";
 import { drawBand, drawSpecials, envelopeUnder } from "./sheet-band.js";
 import { drawLoudness } from "./sheet-loudness.js";
+import { drawStills, stillStore } from "./sheet-stills.js";
 import { board, stroke, tileOf } from "./strokes.js";
 import { shortClock } from "./time.js";
 import { twoFingers } from "./touch.js";
@@ -52,6 +53,7 @@ export function mountSheet({ scroller, spacer, canvas, overlay, stalks, curves, 
     steps: {}, // by track, how far music steps back: frames and dB
     beats: {}, // by recording, where it beats
     envelope: null, // the one that is being dragged
+    pictured: new Set(), // recordings with a picture
     rate: RATE,
   };
   let layout = { lines: [], height: 0, frames: 1, length: 0 };
@@ -59,6 +61,7 @@ export function mountSheet({ scroller, spacer, canvas, overlay, stalks, curves, 
   let spare = null; // the board of strokes that the next picture is drawn on
   let top = scroller.scrollTop;
   let drag = null;
+  const stills = stillStore({ onArrival: () => schedule() });
   const pair = [0, 0];
   // Lines are drawn once and then only copied while scrolling; a line that waits for its stalks is not kept.
   const pictures = new Map();
@@ -82,8 +85,8 @@ export function mountSheet({ scroller, spacer, canvas, overlay, stalks, curves, 
   }
 
   function arrange() {
-    const { doc, rate, secondsPerLine, byLoudness: tall } = view;
-    layout = layoutLines({ tracks: doc.tracks, length: doc.length, rate, secondsPerLine, tall });
+    const { doc, rate, secondsPerLine, byLoudness: tall, pictured } = view;
+    layout = layoutLines({ tracks: doc.tracks, length: doc.length, rate, secondsPerLine, tall, pictured });
     spacer.style.height = `${layout.height}px`;
   }
 
@@ -148,7 +151,7 @@ export function mountSheet({ scroller, spacer, canvas, overlay, stalks, curves, 
 
   function drawLine(ctx, line, y, width, people) {
     const sheet = { view, ink, layout };
-    const talk = line.rows.filter((row) => row.kind !== "band");
+    const talk = line.rows.filter((row) => row.kind !== "band" && row.kind !== "stills");
     if (!view.byLoudness) {
       canvasOf(ctx, (strokes, ratio) => {
         for (const row of talk) strokeRow(strokes, ratio, line, row, y, width, people);
@@ -163,6 +166,9 @@ export function mountSheet({ scroller, spacer, canvas, overlay, stalks, curves, 
     }
     if (view.byLoudness) for (const row of talk) drawSpecials(ctx, sheet, line, row, y, width);
     for (const row of line.rows) if (row.kind === "band") drawBand(ctx, sheet, line, row, y, width);
+    for (const row of line.rows) {
+      if (row.kind === "stills" && !drawStills(ctx, { view, layout, stills }, line, row, y, width)) complete = false;
+    }
     drawSections(ctx, sheet, line, y);
     for (const find of view.finds) if (find.until >= line.start && find.place < line.stop) drawFind(ctx, sheet, find, line, y, width);
     let free = 0; // where the last seam's length ends: one that would lie on it is not written
@@ -197,7 +203,7 @@ export function mountSheet({ scroller, spacer, canvas, overlay, stalks, curves, 
     ctx.textAlign = "right";
     ctx.textBaseline = "middle";
     const row = line.rows[0];
-    ctx.fillText(shortClock(line.start, view.rate), LEFT - 10, y + (row ? row.horizon : 8));
+    ctx.fillText(shortClock(line.start, view.rate), LEFT - 10, y + (row && row.kind !== "solo" ? row.horizon : 8));
   }
 
   function strokeRow(strokes, ratio, line, row, y, width, people) {
@@ -401,7 +407,7 @@ export function mountSheet({ scroller, spacer, canvas, overlay, stalks, curves, 
   return {
     show(change) {
       const turned = "byLoudness" in change && change.byLoudness !== view.byLoudness;
-      const needsLayout = turned || "doc" in change || "secondsPerLine" in change;
+      const needsLayout = turned || "doc" in change || "secondsPerLine" in change || "pictured" in change;
       const onlyOverlay = Object.keys(change).every((name) => name === "playhead" || name === "selection");
       view = { ...view, ...change };
       if (needsLayout && view.doc) arrange();
@@ -412,6 +418,7 @@ export function mountSheet({ scroller, spacer, canvas, overlay, stalks, curves, 
     },
     redraw,
     arrived: schedule,
+    stillsCame() { stills.forget(); outdate(); schedule(); },
     keepInSight(place, always = false) {
       const line = lineOf(place, layout);
       const { height } = sizeOf(scroller);

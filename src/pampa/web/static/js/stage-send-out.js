@@ -161,7 +161,7 @@ export function sendOut(page, data, stage) {
       });
     },
     deliveryTold(job) {
-      if (job.kind !== "deliver") return;
+      if (!["deliver", "cut picture", "uncut sound"].includes(job.kind)) return;
       this.making = ["waiting", "running"].includes(job.state) ? job : null;
     },
     stopMaking() { return page.jobs.cancel(this.making); },

@@ -1,0 +1,77 @@
+"""The picture above the loupe: it is what is seen at the playhead, over a seam, at speed, and while it is dragged."""
+
+import numpy as np
+import pytest
+from playwright.sync_api import expect
+
+from pampa.core.sound import RATE
+from tests.moving import write_moving
+
+FPS = 25
+OUT_S = (8, 11)
+
+
+@pytest.fixture
+def filmed(page, demo_server, tmp_path):
+    """An episode of its own with half a minute of numbered frames, three seconds taken out; its page is open."""
+    base, studio = demo_server
+    show, _ = studio.shows.episode(2)
+    episode = studio.shows.make_episode(show.id, "Filmed", 20).id
+    path = write_moving(tmp_path / "film.mp4", 30, fps=FPS, clicks=np.arange(0.5, 30, 0.5))
+    studio.recordings.add_file(episode, path, person="Marisol Vey")
+    studio.jobs.wait()
+    studio.editing.edit(episode, "take_out", {"start": OUT_S[0] * RATE, "stop": OUT_S[1] * RATE})
+    page.goto(f"{base}/episodes/{episode}/prune")
+    page.wait_for_selector("body[data-ready]")
+    expect(page.locator("#picture")).to_be_visible()
+    return page
+
+
+def source_of(place_s):
+    return place_s if place_s < OUT_S[0] else place_s + OUT_S[1] - OUT_S[0]
+
+
+SEEN = """() => ({ time: Number(document.getElementById("picture").dataset.time),
+    place: window.Alpine.$data(document.body).transport.playhead })"""
+
+
+def apart(seen):
+    """By how many frames the picture is off the playhead; 0 is the very frame."""
+    return int(source_of(seen["place"] / RATE) * FPS + 1e-6) - round(seen["time"] * FPS)
+
+
+def go(page, seconds):
+    page.evaluate("(place) => window.Alpine.$data(document.body).transport.goTo(place)", round(seconds * RATE))
+    page.wait_for_timeout(600)
+
+
+def test_it_is_the_very_frame_wherever_the_playhead_is_put(filmed):
+    for at in (0.02, 3.5, 7.97, 8.03, 20.0):
+        go(filmed, at)
+        assert apart(filmed.evaluate(SEEN)) == 0, at
+
+
+@pytest.mark.parametrize("speed", ["1", "2"])
+def test_it_follows_within_a_frame_over_a_seam_and_at_speed(filmed, speed):
+    filmed.get_by_label("Speed").select_option(speed)
+    go(filmed, 6.0)
+    filmed.keyboard.press("Space")
+    filmed.wait_for_timeout(700)
+    seen = []
+    for _ in range(20):
+        filmed.wait_for_timeout(90)
+        seen.append(filmed.evaluate(SEEN))
+    filmed.keyboard.press("Space")
+    off = [abs(apart(each)) for each in seen]
+    assert seen[-1]["place"] > seen[0]["place"] + RATE
+    # A frame lasts 40 ms; the page is drawn every 17, and seldomer without a graphics card.
+    assert np.median(off) <= 1
+    assert sorted(off)[-3] <= 2 * float(speed)
+
+
+def test_it_is_put_away_and_comes_back_and_the_sheet_has_a_row_of_stills(filmed):
+    filmed.locator(".picture").hover()
+    filmed.get_by_role("button", name="Hide the picture").click()
+    expect(filmed.locator("#picture")).to_be_hidden()
+    filmed.get_by_role("button", name="Show the picture").click()
+    expect(filmed.locator("#picture")).to_be_visible()
