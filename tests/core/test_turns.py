@@ -7,9 +7,11 @@ from pampa.core.checkup.speech import runs_of
 from pampa.core.mend.amounts import Amounts, Other
 from pampa.core.mend.clean import basis, chain, measure
 from pampa.core.mend.processes import Facts
+from pampa.core.mend.sharing import shares_db
 from pampa.core.sound import RATE, ArraySource
 from pampa.core.speech.activity import activities
 from pampa.core.speech.features import PER_S, measure_features
+from pampa.core.sync.one_room import hearing_db, in_one_room, polarity
 from pampa.core.timeline.document import Clip, Document, Mending, Track
 from pampa.core.timeline.mending import amounts_in
 from pampa.demo.assemble import ANDERS, MARISOL
@@ -130,3 +132,72 @@ def test_who_is_among_them_follows_from_how_people_lie():
                      mendings=document.mendings)  # fmt: skip
     assert basis("bleed", amounts_in(document, 1)) != basis("bleed", amounts_in(moved, 1))
     assert basis("gate", amounts_in(document, 1)) == basis("gate", amounts_in(moved, 1))
+
+
+@pytest.fixture(scope="module")
+def one_room():
+    """Three people at three microphones of one room, each late and softer in the others; the second is turned over."""
+    rng = np.random.default_rng(3)
+    dry = []
+    for person, start in ((MARISOL, 40), (ANDERS, 40), (MARISOL, 140)):
+        cells = voice(person, start, seconds=90)[:, 0].reshape(-1, RATE // 10)
+        said = cells[np.sqrt((cells**2).mean(axis=1)) > 10 ** (-42 / 20)]  # without the pauses
+        dry.append(said.ravel()[: 30 * RATE])
+    turns_of = np.zeros((3, min(each.size for each in dry)), np.float32)
+    for n in range(min(each.size for each in dry) // (3 * RATE)):  # three seconds each, in turn
+        turns_of[n % 3, n * 3 * RATE : (n + 1) * 3 * RATE] = dry[n % 3][n * 3 * RATE : (n + 1) * 3 * RATE]
+    heard = []
+    for own in range(3):
+        sound = np.zeros(turns_of.shape[1], np.float32)
+        for other in range(3):
+            late, gain = abs(own - other) * 190, 10 ** (-(0, 9, 13)[abs(own - other)] / 20)
+            sound[late:] += gain * turns_of[other][: sound.size - late]
+        sound += 10 ** (-66 / 20) * rng.standard_normal(sound.size).astype(np.float32)
+        heard.append(ArraySource((-1 if own == 1 else 1) * sound[:, None], RATE))
+    return heard, turns_of
+
+
+def test_microphones_of_one_room_are_told_with_their_polarity(one_room, two_microphones):
+    heard, _ = one_room
+    features = [measure_features(each) for each in heard]
+    assert in_one_room(hearing_db(features)) == [0, 1, 2]
+    assert polarity(heard[0], heard[1]) < -0.8
+    assert polarity(heard[0], heard[2]) > 0.8
+    apart = [measure_features(ArraySource(dry, RATE)) for dry in two_microphones[1]]
+    assert in_one_room(hearing_db(apart)) == []
+    assert abs(polarity(ArraySource(noise(20, seed=1)), ArraySource(noise(20, seed=2)))) < 0.5
+
+
+def test_each_microphone_at_its_share_takes_the_copies_out_of_the_sum(one_room):
+    """While one talks the others are 10 dB further down than they hear, and he stays within 1 dB."""
+    heard, _ = one_room
+    features = [measure_features(each) for each in heard]
+    amounts = Amounts(sharing=100, among=(Other(2, 0), Other(3, 0)))
+    shared = []
+    for n, source in enumerate(heard):
+        facts = Facts(np.zeros((0, 2)), others=lambda n=n: [features[k] for k in range(3) if k != n])
+        treated = chain(source, amounts, measure(source, amounts, facts))
+        shared.append(treated.read(0, treated.frames)[:, 0])
+        parts = [treated.read(start, start + 7 * RATE // 2) for start in range(0, treated.frames, 7 * RATE // 2)]
+        assert np.array_equal(np.concatenate(parts)[: treated.frames, 0], shared[-1])
+    plain = [source.read(0, source.frames)[:, 0] for source in heard]
+    counted = 0
+    for n in range(heard[0].frames // (3 * RATE)):
+        who, inside = n % 3, slice(n * 3 * RATE + RATE // 2, (n + 1) * 3 * RATE - RATE // 2)
+        others = [k for k in range(3) if k != who]
+        before = level_db(sum(plain[k][inside] for k in others)) - level_db(plain[who][inside])
+        if level_db(plain[who][inside]) < -45 or before > -5:
+            continue  # nobody talks there
+        counted += 1
+        after = level_db(sum(shared[k][inside] for k in others)) - level_db(shared[who][inside])
+        assert after < before - 8
+        assert abs(level_db(shared[who][inside]) - level_db(plain[who][inside])) < 1
+    assert counted >= 3
+
+
+def test_silence_and_one_microphone_have_nothing_to_share():
+    quiet = ArraySource(np.zeros((3 * RATE, 1), np.float32), RATE)
+    features = measure_features(quiet)
+    assert shares_db(features, []) is None
+    assert np.isfinite(shares_db(features, [features])).all()
+    assert polarity(quiet, quiet) == 0.0

@@ -147,11 +147,17 @@ def test_three_microphones_in_one_room_stay_within_what_sound_takes_across_it(st
     for n, (own, other, late) in enumerate(((marisol, anders, 150), (anders, marisol, 170), (marisol, anders, 300))):
         gain = (1.0, 1.0, 0.4)[n]
         sound = gain * own + 0.3 * np.roll(other, late)
+        if n == 1:
+            sound = -sound
         soundfile.write(tmp_path / f"microphone_{n}.wav", sound, 48_000, "PCM_24")
         studio.recordings.add_file(episode, tmp_path / f"microphone_{n}.wav", person=f"Microphone {n}", role="person")
     studio.jobs.wait(120)
-    report = gone(studio, "line-up", "mend", "silences", "voices", "files")
+    report = gone(studio, "line-up", "mend", "room", "silences", "voices", "files")
     assert report.ended
+    document = studio.editing.state(episode).document
+    mended = [document.amounts(clip.recording) for clip in (track.clips[0] for track in document.tracks)]
+    assert [amounts.sharing for amounts in mended] == [100] * 3
+    assert any("hear one another" in line for step in report.steps for line in step.told)
     starts = [track.clips[0].start - track.clips[0].source for track in studio.editing.state(episode).document.tracks]
     assert max(starts) - min(starts) < 0.02 * 48_000
     [file] = [studio.sending.delivery(number) for number in report.files]

@@ -21,6 +21,7 @@ from pampa.studio.jobs import Progress
 from pampa.studio.lining_up import LiningUp, Measured
 from pampa.studio.mending import Mending
 from pampa.studio.music import Music
+from pampa.studio.one_room import OneRoom
 from pampa.studio.patterns import Around, Patterns
 from pampa.studio.recipes import Recipes, main_recording
 from pampa.studio.recordings import Recording, Recordings
@@ -53,6 +54,7 @@ class Tools:
     music: Music
     patterns: Patterns
     about: About
+    one_room: OneRoom
 
 
 class Steps:
@@ -155,6 +157,37 @@ class Steps:
         decided = {mending.recording for mending in document.mendings}
         lying = [n for kind in ("person", "spot") for n in recordings_of(document, kind) if n not in decided]
         return [(n, amounts) for n in lying if (amounts := self._of.mending.proposed(n)) != Amounts()]
+
+    # -- one room ---------------------------------------------------------------------------------------------
+
+    def plan_room(self, episode_id: int) -> Told:
+        document = self.lined_up(episode_id)
+        if self._of.finding.known(episode_id, document) is None:
+            return [], []
+        room = self._of.one_room.undone(document)
+        return (self._of.one_room.told(room, self._names(episode_id)) if room else []), []
+
+    def do_room(self, episode_id: int, progress: Progress) -> Done:
+        document = self._of.editing.state(episode_id).document
+        room = self._of.one_room.undone(document)
+        if room is None:
+            return Done("room")
+        told = self._of.one_room.told(room, self._names(episode_id))
+        before = self._of.one_room.mix(episode_id)
+        self._of.mending.measure_all(self._of.editing.state(episode_id).document, progress)
+        undo = {
+            "edit": "apply_recipe",
+            "name": "each by itself",
+            "voices": [],
+            "mendings": [list(each) for each in before],
+        }
+        return Done("room", tuple(told), undo={"edits": [undo]})
+
+    def mix_room(self, episode_id: int, progress: Progress) -> None:
+        """By one action: everybody in step, then one room. Raises EditRefused where microphones do not share one."""
+        self.look_ahead(episode_id, progress)
+        self.do_line_up(episode_id)
+        self._of.one_room.mix(episode_id)
 
     # -- prune ------------------------------------------------------------------------------------------------
 

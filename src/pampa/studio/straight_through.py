@@ -29,8 +29,8 @@ WAITS_FOR = ("take in", "bring in", "check up", "compare", "find", "mend", "line
 HEARD = ("reached", "one-side", "against-itself", "nothing-inside", "cut-off", "too-close")
 """Checks of the last look that somebody should hear for themselves; the others wait for words or decisions."""
 SHARES: dict[Name, float] = {
-    "line-up": 8, "mend": 20, "silences": 8, "fillers": 1, "chatter": 1, "voices": 22, "music": 2, "files": 30,
-    "publish": 8,
+    "line-up": 8, "mend": 20, "room": 3, "silences": 8, "fillers": 1, "chatter": 1, "voices": 22, "music": 2,
+    "files": 30, "publish": 8,
 }  # fmt: skip
 """How long the steps take beside one another, for a bar that moves evenly."""
 
@@ -70,6 +70,7 @@ class StraightThrough:
         self._about, self._versions, self._sending, self._last_look = about, versions, sending, last_look
         self._places, self._publishing, self._steps = places, publishing, steps
         self._lock = threading.Lock()
+        jobs.register("one room", self._mix_room)
         jobs.register("look ahead", self._look_ahead, self._ended)
         jobs.register("straight through", self._go, self._ended)
 
@@ -85,6 +86,12 @@ class StraightThrough:
         self._shows.episode(episode_id)
         return self._jobs.start("look ahead", episode_id, "Looking ahead", key=f"look ahead {episode_id}",
                                 after=self._open(episode_id, "look ahead"))  # fmt: skip
+
+    def mix_room(self, episode_id: int) -> int:
+        """Begin to put everybody in step and mix the microphones of their room; the job's number."""
+        self._shows.episode(episode_id)
+        return self._jobs.start("one room", episode_id, "Mixing the microphones of one room",
+                                key=f"one room {episode_id}", after=self._open(episode_id, "one room"))  # fmt: skip
 
     def plan(self, episode_id: int, wants: Wants | None = None) -> Plan:
         """What would be done now, as far as it is known."""
@@ -102,6 +109,7 @@ class StraightThrough:
         of = self._steps
         return {
             "line-up": lambda: of.plan_line_up(episode_id), "mend": lambda: of.plan_mend(episode_id),
+            "room": lambda: of.plan_room(episode_id),
             "silences": lambda: of.plan_cuts(episode_id, "silences", wants),
             "fillers": lambda: of.plan_cuts(episode_id, "fillers", wants),
             "chatter": lambda: of.plan_cuts(episode_id, "chatter", wants),
@@ -118,6 +126,9 @@ class StraightThrough:
         """Where its show is published: the first place that can be spoken with."""
         show, _ = self._shows.episode(episode_id)
         return next((place for place in self._places.of_show(show.id) if place.has_secret), None)
+
+    def _mix_room(self, parameters: dict[str, Any], progress: Progress, job_id: int) -> None:
+        self._steps.mix_room(self._jobs.episode_of(job_id), progress)
 
     def _look_ahead(self, parameters: dict[str, Any], progress: Progress, job_id: int) -> None:
         self._steps.look_ahead(self._jobs.episode_of(job_id), progress)
@@ -191,6 +202,8 @@ class StraightThrough:
                 return of.do_line_up(episode_id), []
             case "mend":
                 return of.do_mend(episode_id, progress), []
+            case "room":
+                return of.do_room(episode_id, progress), []
             case "silences" | "fillers" | "chatter":
                 return of.do_cuts(episode_id, name, wants, progress), []
             case "voices":

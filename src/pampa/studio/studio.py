@@ -29,6 +29,7 @@ from pampa.studio.lining_up import LiningUp
 from pampa.studio.listening import Listening
 from pampa.studio.mending import Mending
 from pampa.studio.music import Music
+from pampa.studio.one_room import OneRoom
 from pampa.studio.patterns import Patterns
 from pampa.studio.pictures import Pictures
 from pampa.studio.places import Places
@@ -138,7 +139,7 @@ class Studio:
         )  # fmt: skip
         steps = Steps(Tools(
             self.shows, self.editing, self.recordings, self.lining_up, self.finding, self.mending, self.voices,
-            self.recipes, self.music, self.patterns, self.about,
+            self.recipes, self.music, self.patterns, self.about, OneRoom(sessions, self.editing, self.sounds),
         ))  # fmt: skip
         self.straight_through = StraightThrough(
             self.jobs, self.events, self.shows, self.editing, self.about, self.versions, self.sending, self.last_look,

@@ -42,6 +42,7 @@ class Amounts:
     hiss: Amount | None = None
     reverb: Amount = 0.0
     bleed: Amount = 0.0
+    sharing: Amount = 0.0
     gate: Amount = 0.0
     phase: bool = False
     noise_from: Seconds | None = None
@@ -72,7 +73,7 @@ class Amounts:
 
 USUAL = Amounts(
     drop_outs=100, clipping=100, hum=100, rumble=100, clicks=100, plosives=70, breaths=50, noise=50, reverb=35,
-    bleed=70, gate=40,
+    bleed=70, sharing=100, gate=40,
 )  # fmt: skip
 """How much of a process is usual where a person puts it on: all of a fault, some of what is a matter of taste."""
 

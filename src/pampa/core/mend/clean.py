@@ -50,7 +50,7 @@ def basis(process: str, amounts: Amounts) -> str:
     """What a measurement hangs on besides the recording: the processes before it, and where noise is learned."""
     before = [p.name for p in PROCESSES[: PROCESS_NAMES.index(process)] if amounts.of(p.name) > 0]
     region = amounts.region if "noise" in (*before, process) else None
-    among = amounts.among if process == "bleed" else ()
+    among = amounts.among if process in ("bleed", "sharing") else ()
     return f"{VERSION} {process} after {' '.join(before)} from {region} among {among}"
 
 

@@ -28,6 +28,7 @@ from pampa.core.mend import (
     noise,
     profile,
     rotation,
+    sharing,
     spots,
     turns,
 )
@@ -146,6 +147,11 @@ def _turns(source: Source, amounts: Amounts, facts: Facts) -> Places | None:
     return found if len(found) else None
 
 
+def _shares(source: Source, amounts: Amounts, facts: Facts) -> sharing.Shares | None:
+    others = facts.others()
+    return sharing.shares_db(_own(source, facts), others) if others else None
+
+
 def _pauses(source: Source, amounts: Amounts, facts: Facts) -> Places | None:
     found = turns.pauses(_own(source, facts))
     return found if len(found) else None
@@ -221,6 +227,12 @@ PROCESSES = (
         "bleed", "Listening to who talks", _turns,
         lambda source, known, amounts: Processed(
             source, partial(lowered, places=known, db=turns.BLEED_DB * amounts.of("bleed"), fade=turns.FADE)
+        ),
+    ),
+    Process(
+        "sharing", "Listening to all microphones", _shares,
+        lambda source, known, amounts: Processed(
+            source, partial(sharing.shared, shares=known, amount=amounts.of("sharing"))
         ),
     ),
     Process(

@@ -13,6 +13,7 @@ DID = {
     "rumble": "cut below {hz:.0f} Hz", "clicks": "{count} clicks taken out", "plosives": "thumps pressed down",
     "breaths": "{count} breaths lowered", "noise": "noise lowered", "reverb": "the room lowered",
     "bleed": "{count} turns of others lowered", "gate": "{count} pauses lowered",
+    "sharing": "the room shared with the other microphones",
     "spots": "single places worked on", "phase": "phase turned by {degrees:.0f} degrees",
 }  # fmt: skip
 

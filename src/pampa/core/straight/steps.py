@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 from typing import Any, Literal, get_args
 
-Name = Literal["line-up", "mend", "silences", "fillers", "chatter", "voices", "music", "files", "publish"]
+Name = Literal["line-up", "mend", "room", "silences", "fillers", "chatter", "voices", "music", "files", "publish"]
 NAMES: tuple[Name, ...] = get_args(Name)
 
 
@@ -19,6 +19,7 @@ class Step:
 STEPS: tuple[Step, ...] = (
     Step("line-up", "Line everybody up", True),
     Step("mend", "Mend what the check-ups propose", True),
+    Step("room", "Mix the microphones of one room", True),
     Step("silences", "Shorten long silences", True),
     Step("fillers", "Take out fillers that are sure", False),
     Step("chatter", "Take out talk before and after the programme", False),

@@ -17,7 +17,8 @@ SHORTEST_REGION_S = 0.2
 def amounts_in(document: Document, recording: int) -> Amounts:
     """How a recording is mended in an episode: with the others in it, where that hangs on them."""
     amounts = document.amounts(recording)
-    people = [number for number in recordings_of(document, "person") if number != recording] if amounts.bleed else []
+    hangs_on_them = amounts.bleed or amounts.sharing
+    people = [number for number in recordings_of(document, "person") if number != recording] if hangs_on_them else []
     if not people or not any(clip.recording == recording for t in document.linked_tracks() for clip in t.clips):
         return amounts
     own = document.drift_ppm(recording)

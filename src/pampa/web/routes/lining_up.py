@@ -22,6 +22,12 @@ def measure(episode_id: Id, body: WhatToLineUp, studio: WithStudio) -> JobStarte
     return JobStarted(job=studio.lining_up.start(episode_id, body.reference, body.recordings))
 
 
+@router.post("/one-room", status_code=202)
+def mix_room(episode_id: Id, studio: WithStudio) -> JobStarted:
+    """Begin to mix the microphones of one room: everybody in step, of one polarity, each at its share of them all."""
+    return JobStarted(job=studio.straight_through.mix_room(episode_id))
+
+
 @router.get("/linings")
 def list_linings(episode_id: Id, studio: WithStudio) -> list[LiningOut]:
     """What was measured or set by hand, in the order of the tracks."""

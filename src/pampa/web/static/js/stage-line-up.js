@@ -135,6 +135,12 @@ export function lineUp(page, data, stage) {
         page.say("In step. Undo takes it back.");
       });
     },
+    mixRoom() {
+      return page.attempt(async () => {
+        await api.post(`/api/episodes/${page.episode.id}/one-room`);
+        page.say("Listening to the room. Undo takes back what comes of it.");
+      });
+    },
     // Who is in step already stays so: the sheet follows at once.
     async nudgeBy(ms) {
       if (!this.lining) return this.chosen ? this.nudge(this.chosen.track, ms) : null;

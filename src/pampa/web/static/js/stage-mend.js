@@ -18,6 +18,7 @@ const PROCESSES = [
   { name: "noise", title: "Noise", about: "Steady and changing noise, 60 dB at most." },
   { name: "reverb", title: "Reverberation", about: "What the room adds after each sound." },
   { name: "bleed", title: "Bleed", about: "Others in this microphone, lowered while they talk and this person does not." },
+  { name: "sharing", title: "Gain sharing", about: "Several microphones in one room: each as loud as its share of them all." },
   { name: "gate", title: "Gate", about: "Pauses lowered; word ends stay whole." },
 ];
 const SWITCHES = [
