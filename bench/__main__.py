@@ -291,6 +291,8 @@ def main() -> None:
             "deliveries",
             "straight",
             "by_hand",
+            "scale",
+            "batch",
         ],
         default="passes",
     )

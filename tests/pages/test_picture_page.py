@@ -42,7 +42,8 @@ def apart(seen):
 
 def go(page, seconds):
     page.evaluate("(place) => window.Alpine.$data(document.body).transport.goTo(place)", round(seconds * RATE))
-    page.wait_for_timeout(600)
+    wanted = f"{int(source_of(seconds) * FPS + 1e-6) / FPS:.4f}"
+    expect(page.locator("#picture")).to_have_attribute("data-time", wanted)
 
 
 def test_it_is_the_very_frame_wherever_the_playhead_is_put(filmed):
