@@ -54,6 +54,28 @@ def laid(page: Page, number: int) -> None:
     page.locator(f"#takes tbody tr:nth-of-type({number})", has_text="on Marisol Vey").wait_for(timeout=60_000)
 
 
+def over_time(page: Page) -> None:
+    """The series sheet, with the episode in which the host sounded otherwise."""
+    page.goto(f"{BASE}/shows/1/series")
+    page.get_by_role("button", name="Listen to them").click()
+    page.locator(".series-person", has_text="Anders Quill").get_by_text("last time").wait_for(timeout=120_000)
+    page.wait_for_load_state()
+    page.wait_for_timeout(2500)
+    page.get_by_role("button", name="9", exact=True).click()
+    page.wait_for_timeout(400)
+    shoot(page, "series")
+
+
+def picture(page: Page) -> None:
+    """The film of episode 11, above the loupe."""
+    page.goto(f"{BASE}/episodes/1/prune")
+    page.wait_for_selector("body[data-ready]")
+    page.wait_for_timeout(2500)
+    page.mouse.click(420, 130)
+    page.wait_for_timeout(2000)
+    shoot(page, "picture")
+
+
 def pick_up(page: Page) -> None:
     """Two takes from the browser's stand-in for a microphone, which beeps, and a third on its way."""
     page.get_by_role("button", name="Pick-up line", exact=True).click()
@@ -67,7 +89,6 @@ def pick_up(page: Page) -> None:
         laid(page, number)
     page.keyboard.press("r")
     page.wait_for_timeout(2500)
-    shoot(page, "pick-up")
     page.keyboard.press("r")
     laid(page, 3)
     for _ in range(3):
@@ -80,6 +101,8 @@ def take(page: Page) -> None:
     page.goto(BASE)
     page.wait_for_timeout(600)
     shoot(page, "shows")
+    over_time(page)
+    picture(page)
     open_stage(page, "gather")
     page.locator('tr[data-file="marisol_local.wav"]').get_by_role("button", name=re.compile("check-up")).click()
     page.wait_for_timeout(600)
@@ -249,7 +272,6 @@ def views(page: Page) -> None:
     page.wait_for_timeout(600)
     page.get_by_role("button", name="compare").click()
     page.wait_for_timeout(600)
-    shoot(page, "history")
     page.get_by_role("button", name="Finds", exact=True).click()
 
 

@@ -1,6 +1,7 @@
 """Putting the sample show into a studio, through the same use cases as any other show."""
 
 import json
+import time
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -39,16 +40,18 @@ def build(studio: Studio, folder: Path, truth: Truth, tell: Callable[[str], None
     ]
     for name, details in arriving:
         recording = studio.recordings.add_file(episode.id, folder / name, **details)
-        studio.jobs.wait()
+        _until_in(studio, episode.id)
     tell("Lining up")
-    studio.lining_up.start(episode.id, recording.id)
-    studio.jobs.wait()
+    job = studio.lining_up.start(episode.id, recording.id)
+    while studio.jobs.told(job)["state"] in ("waiting", "running"):
+        time.sleep(0.02)
     studio.lining_up.apply(episode.id)
     _music(studio, episode.id, folder)
     _larder(studio, episode.id)
     tell("Treating the voices")
     studio.listening.standing(episode.id, wait=True)
     _past(studio, show.id, folder)
+    studio.jobs.wait()
     return episode.id
 
 
@@ -61,7 +64,7 @@ def _music(studio: Studio, episode_id: int, folder: Path) -> None:
             role="music" if name in ("theme", "bed", "sting") else "effects", placed=True,
         )  # fmt: skip
         found[name] = recording.id
-    studio.jobs.wait()
+    _until_in(studio, episode_id)
     tracks = {}
     for name, kind in (("Music", "music"), ("Port", "effects")):
         state = studio.editing.edit(episode_id, "add_track", {"name": name, "kind": kind})
@@ -102,6 +105,14 @@ def _larder(studio: Studio, episode_id: int) -> None:
     studio.patterns.make(episode_id, "With a spot")
 
 
+def _until_in(studio: Studio, episode_id: int) -> None:
+    """Wait until what came in lies where it belongs; its check-up goes on meanwhile."""
+    while any(recording.state == "waiting" for recording in studio.recordings.of_episode(episode_id)):
+        time.sleep(0.02)
+    while any(job["label"].startswith("Bringing in") for job in studio.jobs.open_jobs(episode_id)):
+        time.sleep(0.02)
+
+
 def _past(studio: Studio, show_id: int, folder: Path) -> None:
     """Episodes from before, archived: their sound is elsewhere, and what everybody sounded like is kept."""
     for told in json.loads((folder / "past.json").read_text()):
@@ -115,10 +126,10 @@ def _earlier_episode(studio: Studio, show_id: int, folder: Path) -> None:
     """Episode 11, a stub: the theme with the spot and a short film, so that the show has more than one."""
     episode = studio.shows.make_episode(show_id, "Reading the Bar", 11)
     studio.recordings.add_file(episode.id, folder / "theme.flac", person="Theme", role="music")
-    studio.jobs.wait()
+    _until_in(studio, episode.id)
     studio.recordings.add_file(
         episode.id, folder / "nola_spot.wav", person="Nola Brant", role="spot", offset=seconds(12.0)
     )
-    studio.jobs.wait()
+    _until_in(studio, episode.id)
     studio.recordings.add_file(episode.id, folder / "quay.mp4", person="Quay camera", role="effects")
-    studio.jobs.wait()
+    _until_in(studio, episode.id)

@@ -6,6 +6,7 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
+import scipy
 import soundfile
 import soxr
 
@@ -82,6 +83,8 @@ def _excerpt(lines: list[dict[str, Any]], voices: Path) -> Mono:
 
 
 def _tilted(sound: Mono, tilt_db: float) -> Mono:
-    spectrum = np.fft.rfft(sound)
-    hz = np.maximum(np.fft.rfftfreq(sound.size, 1 / RATE), 60)
-    return np.fft.irfft(spectrum * 10 ** (tilt_db * np.log2(hz / 1000) / 20), sound.size)
+    size = scipy.fft.next_fast_len(sound.size, real=True)
+    hz = np.maximum(scipy.fft.rfftfreq(size, 1 / RATE), 60)
+    spectrum = scipy.fft.rfft(sound, size) * 10 ** (tilt_db * np.log2(hz / 1000) / 20)
+    tilted: Mono = scipy.fft.irfft(spectrum, size)[: sound.size]
+    return tilted
