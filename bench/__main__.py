@@ -268,7 +268,7 @@ def standing(minutes: int) -> list[Row]:
     return [(f"loudness as it stands after a cut, {minutes} min", statistics.median(spent) * 1000, "ms")]
 
 
-TAKES_MINUTES = ("straight", "pages", "sync", "finds")
+TAKES_MINUTES = ("straight", "pages", "sync", "finds", "picture")
 
 
 def main() -> None:
@@ -293,6 +293,7 @@ def main() -> None:
             "by_hand",
             "scale",
             "batch",
+            "picture",
         ],
         default="passes",
     )

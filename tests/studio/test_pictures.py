@@ -71,3 +71,28 @@ def test_an_episode_without_a_picture_has_none_to_send_out(studio, two_people):
         studio.pictures.start_cut(two_people, AIM, 720)
     with pytest.raises(NotFound):
         studio.pictures.start_uncut(two_people, 1, AIM)
+
+
+def test_a_picture_that_cannot_be_read_is_told_and_its_sound_is_used(studio, episode, tmp_path):
+    path = write_moving(tmp_path / "strange.mp4", 3, clicks=(1.0,))
+    data = bytearray(path.read_bytes())
+    at = data.index(b"avc1")
+    data[at : at + 4] = b"zzz9"  # a codec that nobody knows
+    path.write_bytes(data)
+    studio.recordings.add_file(episode, path, person="Marisol Vey")
+    studio.jobs.wait()
+    [recording] = studio.recordings.of_episode(episode)
+    assert recording.state == "ready"
+    assert recording.facts["picture"] is None
+    assert any("cannot be read here" in note for note in recording.facts["notes"])
+
+
+def test_sound_that_goes_on_after_the_picture_keeps_its_last_frame(studio, episode, tmp_path):
+    path = write_moving(tmp_path / "short.mp4", 6, times=[n / 25 for n in range(50)], clicks=np.arange(0.5, 6, 0.5))
+    studio.recordings.add_file(episode, path, person="Marisol Vey")
+    studio.jobs.wait()
+    studio.pictures.start_cut(episode, AIM, 360)
+    studio.jobs.wait()
+    made, _ = studio.sending.file(studio.sending.of_episode(episode)[0].id)
+    with PictureFile(made) as picture:
+        assert number_in(pixels_of(FrameReader(picture).at(5.5), 128, 48)) == 49

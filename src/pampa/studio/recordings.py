@@ -316,14 +316,16 @@ class Recordings:
             progress("Reading" if share < 1 else "Measuring", 0.8 * share)
 
         facts, part = self._sounds.conform(recording, told)
-        from pampa.core.files.picture import picture_facts  # loads FFmpeg's libraries
+        from pampa.core.files.picture import UNREADABLE, has_picture, picture_facts  # loads FFmpeg's libraries
 
-        picture = picture_facts(self._media.original(recording.sha256, recording.suffix))
+        original = self._media.original(recording.sha256, recording.suffix)
+        picture = picture_facts(original)
+        unread = [UNREADABLE] if picture is None and has_picture(original) else []
         return {
             **{name: getattr(facts, name) for name in ("format", "rate", "channels", "conformed_channels")},
             "conformed_frames": facts.conformed_frames,
             "duration_s": facts.frames / facts.rate,
-            "notes": facts.notes,
+            "notes": [*facts.notes, *unread],
             "speech_lufs": speech_level(part.energy),
             "integrated_lufs": summarise(part).integrated_lufs,
             "peak_dbfs": to_db(part.sample_peak),

@@ -123,6 +123,9 @@ class FrameReader:
         return self._now[1] if self._now else None
 
 
+UNREADABLE = "It has a picture that cannot be read here; its sound can be used."
+
+
 def picture_facts(path: Path) -> PictureFacts | None:
     """What the picture of a file is; None where it has none that can be read."""
     try:
@@ -130,6 +133,15 @@ def picture_facts(path: Path) -> PictureFacts | None:
             return picture.facts()
     except (UnreadableSound, av.FFmpegError, OSError, ValueError):
         return None
+
+
+def has_picture(path: Path) -> bool:
+    """Whether a file says that it has a picture, whether that can be read or not."""
+    try:
+        with path.open("rb") as file, open_container(path, file) as container:
+            return any(not _is_cover(stream) for stream in container.streams.video)
+    except (UnreadableSound, av.FFmpegError, OSError, ValueError):
+        return False
 
 
 def pixels_of(frame: Any, width: int, height: int) -> Pixels:
