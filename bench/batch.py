@@ -15,11 +15,12 @@ from pampa.batch.place import Place, content_of
 from pampa.batch.plan import read_plan
 from pampa.batch.run import run
 from pampa.batch.task import lost
+from pampa.cli.warming import warm_up
 from pampa.core.cluster import Cluster
 from pampa.core.executor import Inline, Threads
 from pampa.core.sound import RATE
 
-FILES, SECONDS = 12, 120
+FILES, SECONDS = 8, 90
 HOURS, HOUR_MB = 1000, 58
 """A catalogue of so many hours, one a file, in MP3 of 128 kbit/s."""
 WORKERS = (1, 2, 10, 50, 100, 200, 500, 1000)
@@ -62,7 +63,7 @@ def main() -> None:
         for count in (1, 2):
             with LocalCluster(n_workers=count, threads_per_worker=1, host="127.0.0.1", dashboard_address=":0") as here:
                 cluster = Cluster(here.scheduler_address, lost)
-                list(cluster.map(_nothing, range(2 * count)))  # the workers have loaded what they need
+                list(cluster.map(_warm, range(4 * count)))  # the workers have loaded what they need
                 began = time.perf_counter()
                 outcomes = run(_plan(folder, f"{count} workers", shared=True), cluster, elsewhere=True)
                 took[f"{count} workers"] = time.perf_counter() - began
@@ -84,6 +85,12 @@ def _plan(folder: Path, way: str, *, shared: bool):  # type: ignore[no-untyped-d
     place = f'shared = "{folder}/share-{name}"' if shared else ""
     (folder / f"{name}.toml").write_text(PLAN.replace("OUT", f"out-{name}").replace("SHARED", place))
     return read_plan(folder / f"{name}.toml")
+
+
+def _warm(item: int) -> int:
+    warm_up()
+    time.sleep(1)  # so that each worker gets some of them
+    return item
 
 
 def _nothing(item: int) -> int:

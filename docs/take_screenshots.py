@@ -203,6 +203,7 @@ def straight_through(page: Page, episode: int) -> None:
     page.wait_for_selector("body[data-ready]")
     page.get_by_role("button", name="Recordings", exact=True).click()
     page.get_by_role("button", name="Straight through …").click()
+    page.get_by_text("ppm fast").first.wait_for(timeout=180_000)
     page.locator("#go-straight", has_text="Do it").wait_for(timeout=120_000)
     page.wait_for_timeout(600)
     shoot(page, "straight-through")
