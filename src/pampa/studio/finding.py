@@ -40,7 +40,7 @@ class Finding:
     def of_episode(self, episode_id: int) -> Found:
         """The finds as people lie now. What is not known yet is begun to be looked for."""
         document = self._editing.state(episode_id).document
-        recordings = self._ready(document)
+        recordings = people_ready(self._sessions, document)
         if not recordings:
             return Found([], waits=False)
         row = self._row(episode_id, document)
@@ -55,7 +55,7 @@ class Finding:
 
     def known(self, episode_id: int, document: Document) -> list[dict[str, Any]] | None:
         """The finds of an episode as people lie in a document; None where nobody has looked for any."""
-        if not self._ready(document):
+        if not people_ready(self._sessions, document):
             return []
         row = self._row(episode_id, document)
         return row.found if row else None
@@ -63,7 +63,7 @@ class Finding:
     def _row(self, episode_id: int, document: Document) -> FindsRow | None:
         with self._sessions() as session:
             row = session.get(FindsRow, episode_id)
-        return row if row and row.key == self._key(document, self._ready(document)) else None
+        return row if row and row.key == self._key(document, people_ready(self._sessions, document)) else None
 
     def _told(self, unheard: dict[str, str]) -> tuple[str, ...]:
         with self._sessions() as session:
@@ -75,7 +75,7 @@ class Finding:
 
     def look(self, episode_id: int, document: Document, progress: Progress) -> None:
         """Listen to everybody as they lie in a document, then hear them together; what is found is kept."""
-        recordings = self._ready(document)
+        recordings = people_ready(self._sessions, document)
         key = self._key(document, recordings)
         lying = [
             Conformed(
@@ -102,9 +102,11 @@ class Finding:
         ]
         return hashlib.sha256(f"{VERSION} {lie}".encode()).hexdigest()
 
-    def _ready(self, document: Document) -> list[int]:
-        wanted = recordings_of(document, "person")
-        with self._sessions() as session:
-            known = select(Recording.id).where(Recording.id.in_(wanted), Recording.state == "ready")
-            ready = set(session.scalars(known))
-        return [number for number in wanted if number in ready]
+
+def people_ready(sessions: Sessions, document: Document) -> list[int]:
+    """The recordings of people that lie in a document and have been brought in."""
+    wanted = recordings_of(document, "person")
+    with sessions() as session:
+        known = select(Recording.id).where(Recording.id.in_(wanted), Recording.state == "ready")
+        ready = set(session.scalars(known))
+    return [number for number in wanted if number in ready]

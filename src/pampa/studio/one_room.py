@@ -3,18 +3,15 @@
 from dataclasses import asdict, dataclass, replace
 from typing import Any
 
-from sqlalchemy import select
-
 from pampa.core.errors import EditRefused
 from pampa.core.files.seeking import heard_of
 from pampa.core.finds.placed import Lying, on_time
 from pampa.core.sync.one_room import SURE, hearing_db, in_one_room, polarity
 from pampa.core.timeline.document import Document
-from pampa.core.timeline.in_step import recordings_of
 from pampa.core.timeline.lining import distance
 from pampa.store.database import Sessions
-from pampa.store.models import Recording
 from pampa.studio.editing import Editing
+from pampa.studio.finding import people_ready
 from pampa.studio.sounds import Sounds
 
 FULL = 100.0
@@ -40,7 +37,7 @@ class OneRoom:
 
     def found(self, document: Document) -> Room | None:
         """The room that people share, as they lie in a document; None where they do not hear one another."""
-        people = self._ready(document)
+        people = people_ready(self._sessions, document)
         if len(people) < 2:
             return None
         lie = [(n, self._sounds.key(n), distance(document, n, people[0]), document.drift_ppm(n)) for n in people]
@@ -101,10 +98,3 @@ class OneRoom:
         if 2 * len(turned) > len(inside):
             turned = [lie[n][0] for n in inside if lie[n][0] not in turned]
         return Room(tuple(lie[n][0] for n in inside), round(loudest, 1), tuple(turned))
-
-    def _ready(self, document: Document) -> list[int]:
-        wanted = recordings_of(document, "person")
-        with self._sessions() as session:
-            known = select(Recording.id).where(Recording.id.in_(wanted), Recording.state == "ready")
-            ready = set(session.scalars(known))
-        return [number for number in wanted if number in ready]

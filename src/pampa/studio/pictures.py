@@ -33,6 +33,8 @@ if TYPE_CHECKING:
 PROXY, CUT, UNCUT = "picture", "cut picture", "uncut sound"
 HEIGHTS = (360, 720, 1080, 2160)
 AAC_KBIT = 192
+PICTURE_BYTES = 0.3
+"""Of a second of film for each pixel of its size, more than talk takes at the quality it is written in."""
 SOUND, PICTURE = 0.4, 0.6
 """How the time of a delivery is shared, about."""
 NONE_HERE = "No recording of this episode has a picture."
@@ -153,7 +155,9 @@ class Pictures:
         tags = self._about.tags(episode_id, state.document)
         target = self._media.delivery(episode_id, f"{job_id}.mp4")
         sound = target.with_name(f"{job_id}{MAKING}.m4a")
-        self._media.require_room(int(source.frames / source.rate * (size[0] * size[1] * 1.5 + AAC_KBIT * 125)))
+        self._media.require_room(
+            int(source.frames / source.rate * (size[0] * size[1] * PICTURE_BYTES + AAC_KBIT * 125))
+        )
         try:
             sheet = deliver(
                 source, sound, Format("m4a", kbit=AAC_KBIT), Aim(**parameters["aim"]), tags=tags,
