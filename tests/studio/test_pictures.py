@@ -76,7 +76,7 @@ def test_an_episode_without_a_picture_has_none_to_send_out(studio, two_people):
 def test_a_picture_that_cannot_be_read_is_told_and_its_sound_is_used(studio, episode, tmp_path):
     path = write_moving(tmp_path / "strange.mp4", 3, clicks=(1.0,))
     data = bytearray(path.read_bytes())
-    at = data.index(b"avc1")
+    at = data.rindex(b"avc1")  # the first one is a brand of the container
     data[at : at + 4] = b"zzz9"  # a codec that nobody knows
     path.write_bytes(data)
     studio.recordings.add_file(episode, path, person="Marisol Vey")
