@@ -94,10 +94,11 @@ def test_a_shared_place_takes_files_by_what_is_in_them_and_its_loss_is_told(plan
     plan = planned(f'shared = "{tmp_path}/share"\n' + PLAN)
     outcomes = run(plan, Inline(), elsewhere=True)
     assert sum(each["state"] == "done" for each in outcomes) == 3
-    place = Place(str(tmp_path / "share"), shared=True)
-    contents = list((tmp_path / "share" / "content").iterdir())
+    [own] = (tmp_path / "share").iterdir()
+    place = Place(str(own), shared=True)
+    contents = list((own / "content").iterdir())
     assert len(contents) == 4
-    assert not list((tmp_path / "share" / "made").iterdir())
+    assert not list((own / "made").iterdir())
     contents[0].write_bytes(b"other")
     from pampa.batch.place import Input
 

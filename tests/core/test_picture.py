@@ -17,8 +17,8 @@ from pampa.core.files.decode import read_sound
 from pampa.core.files.deliver import deliver
 from pampa.core.files.picture import FrameReader, PictureFile, picture_facts, pixels_of
 from pampa.core.files.picture_proxy import make_proxy, proxy_in
-from pampa.core.files.picture_writing import size_for, write_picture
-from pampa.core.picture.seen import Stretch, seen_at, stretches_of, usual_rate
+from pampa.core.files.picture_writing import write_picture
+from pampa.core.picture.seen import Stretch, size_for, stretches_of, usual_rate
 from pampa.core.picture.uncut import uncut
 from pampa.core.sound import RATE
 from pampa.core.timeline.document import Clip, Document, RunningClock, Track
@@ -119,8 +119,7 @@ def test_what_is_seen_follows_the_cuts_and_the_clock():
     cut = document(Clip(1, 7, 0, 0, RATE), Clip(2, 7, 3 * RATE, RATE, RATE), drift=100.0, muted=True)
     first, second = stretches_of(cut, {7})
     assert (first.stop, second.start) == (RATE, RATE)
-    assert seen_at([first, second], 1.5) == (7, pytest.approx(3.5 / 1.0001))
-    assert seen_at([first, second], 2.5) is None
+    assert second.source_at(1.5) == pytest.approx(3.5 / 1.0001)
     assert stretches_of(cut, {8}) == []
 
 

@@ -14,8 +14,6 @@ from typing import Any
 
 from pampa.core.errors import PampaError
 
-BLOCK = 1 << 20
-
 
 @dataclass(frozen=True)
 class Input:

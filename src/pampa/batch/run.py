@@ -1,6 +1,7 @@
 """A batch from its plan to its report: what is finished stays finished, whatever stops it."""
 
 import fcntl
+import hashlib
 import json
 import os
 from collections.abc import Callable, Iterator
@@ -42,7 +43,7 @@ def run(plan: Plan, executor: Executor, *, elsewhere: bool, told: Told = lambda 
         )
     wanted = named(plan)
     with disk_errors(), _alone(plan.out):
-        place = Place(plan.shared or str(plan.out / INSIDE), shared=bool(plan.shared))
+        place = _place(plan)
         ledger = Ledger(plan.out / INSIDE / "ledger.jsonl")
         outcomes: list[Outcome] = []
         try:
@@ -54,6 +55,14 @@ def run(plan: Plan, executor: Executor, *, elsewhere: bool, told: Told = lambda 
         if all(outcome["state"] == DONE for outcome in outcomes):
             place.clear()
     return outcomes
+
+
+def _place(plan: Plan) -> Place:
+    """A place of its own for each folder of results: what lies beside it, and other batches, stay as they are."""
+    if not plan.shared:
+        return Place(str(plan.out / INSIDE), shared=False)
+    own = hashlib.sha256(str(plan.out.resolve()).encode()).hexdigest()[:12]
+    return Place(f"{plan.shared.rstrip('/')}/pampa-batch-{own}", shared=True)
 
 
 def named(plan: Plan) -> list[Named]:

@@ -14,7 +14,7 @@ from pampa.core.executor import Executor
 from pampa.core.files.deliver import deliver
 from pampa.core.files.whole import MAKING
 from pampa.core.picture.facts import PictureFacts
-from pampa.core.picture.seen import stretches_of, usual_rate
+from pampa.core.picture.seen import size_for, stretches_of, usual_rate
 from pampa.core.picture.uncut import uncut
 from pampa.core.sync.clocked import clocked_frames
 from pampa.store.database import Sessions
@@ -128,18 +128,19 @@ class Pictures:
         )  # fmt: skip
 
     def _make_proxy(self, parameters: dict[str, Any], progress: Progress, job_id: int) -> None:
-        from pampa.core.files.picture_proxy import make_proxy, proxy_in
+        from pampa.core.files.picture_child import proxy_in_child
+        from pampa.core.files.picture_proxy import proxy_in
 
         recording, folder = self._folder(parameters["recording"])
         if not folder.exists():
             original = self._media.original(recording.sha256, recording.suffix)
             facts = PictureFacts(**recording.facts["picture"])
-            make_proxy(original, folder, facts, lambda share: progress("Making the small picture", share))
+            proxy_in_child(original, folder, facts, lambda share: progress("Making the small picture", share))
         proxy_in.cache_clear()
         self._events.post(Event("pictures", recording.episode_id))
 
     def _make_cut(self, parameters: dict[str, Any], progress: Progress, job_id: int) -> None:
-        from pampa.core.files.picture_writing import size_for, write_picture
+        from pampa.core.files.picture_child import cut_in_child
 
         episode_id = self._jobs.episode_of(job_id)
         state = ordered(self._editing, episode_id, parameters)
@@ -163,7 +164,7 @@ class Pictures:
                 source, sound, Format("m4a", kbit=AAC_KBIT), Aim(**parameters["aim"]), tags=tags,
                 executor=self._executor, progress=lambda doing, share: progress(doing, SOUND * share),
             )  # fmt: skip
-            write_picture(
+            cut_in_child(
                 target, stretches, {number: each.path for number, each in pictured.items()}, sound,
                 frames=source.frames, size=size, fps=fps,
                 progress=lambda share: progress("Writing the picture", SOUND + PICTURE * share),

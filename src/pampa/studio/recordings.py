@@ -11,6 +11,7 @@ from sqlalchemy.orm import Session
 
 from pampa.core.errors import EditRefused, NotFound, UnreadableSound
 from pampa.core.executor import Executor
+from pampa.core.files.picture_child import look_at
 from pampa.core.files.stalks import read_stalks
 from pampa.core.loudness.measure import summarise, to_db
 from pampa.core.purpose.evidence import evidence_of
@@ -30,6 +31,7 @@ __all__ = ["GONE", "Recording", "Recordings"]
 TRACK_KINDS = ("person", "spot", "music", "effects")
 UNPLACED = ("reference", "room tone")
 HEARD_LUFS = -20.0
+UNREADABLE = "It has a picture that cannot be read here; its sound can be used."
 LAST = 1 << 30
 """The rank of what was borrowed: after what came in for this episode."""
 
@@ -316,11 +318,8 @@ class Recordings:
             progress("Reading" if share < 1 else "Measuring", 0.8 * share)
 
         facts, part = self._sounds.conform(recording, told)
-        from pampa.core.files.picture import UNREADABLE, has_picture, picture_facts  # loads FFmpeg's libraries
-
-        original = self._media.original(recording.sha256, recording.suffix)
-        picture = picture_facts(original)
-        unread = [UNREADABLE] if picture is None and has_picture(original) else []
+        picture, has = look_at(self._media.original(recording.sha256, recording.suffix))
+        unread = [UNREADABLE] if has and picture is None else []
         return {
             **{name: getattr(facts, name) for name in ("format", "rate", "channels", "conformed_channels")},
             "conformed_frames": facts.conformed_frames,

@@ -123,9 +123,6 @@ class FrameReader:
         return self._now[1] if self._now else None
 
 
-UNREADABLE = "It has a picture that cannot be read here; its sound can be used."
-
-
 def picture_facts(path: Path) -> PictureFacts | None:
     """What the picture of a file is; None where it has none that can be read."""
     try:

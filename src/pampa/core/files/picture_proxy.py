@@ -77,11 +77,17 @@ def make_proxy(path: Path, folder: Path, facts: PictureFacts, progress: Callable
 
     At most 30 frames a second are kept. Where frames cannot be read, the one before stays, and that is noted.
     """
+    with whole_folder(folder) as making:
+        proxy_into(path, making, facts, progress)
+
+
+def proxy_into(path: Path, making: Path, facts: PictureFacts, progress: Callable[[float], None]) -> None:
+    """The same into an empty folder, which is of no use if this fails."""
     high = min(HEIGHT, facts.height)
     wide = min(max(round(facts.width * high / facts.height / 2) * 2, 2), WIDEST)
     times: list[float] = []
     places = [0]
-    with whole_folder(folder) as making, PictureFile(path) as picture:
+    with PictureFile(path) as picture:
         with (making / FRAMES).open("wb") as out:
             for seconds, frame in picture.frames():
                 if times and seconds - times[-1] < 1 / MOST_FPS - 0.002:
@@ -92,7 +98,7 @@ def make_proxy(path: Path, folder: Path, facts: PictureFacts, progress: Callable
                 times.append(seconds)
                 places.append(out.tell())
                 if len(times) % 50 == 0:
-                    require_room(folder.parent)
+                    require_room(making.parent)
                     progress(min(seconds / max(facts.duration_s, 0.1), 1.0))
         if not times:
             raise UnreadableSound(f"No frame of the picture in {path.name} could be read. Its sound can be used.")

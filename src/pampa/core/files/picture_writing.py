@@ -106,10 +106,3 @@ class _Shown:
         else:
             pixels = pixels_of(found, *self._size)
         return av.VideoFrame.from_ndarray(pixels, format="rgb24").reformat(format="yuv420p")
-
-
-def size_for(width: int, height: int, most_high: int) -> tuple[int, int]:
-    """The size of a picture that is not higher than asked, its sides even."""
-    scale = min(most_high / height, 1.0)
-    wide, high = (max(round(side * scale / 2) * 2, 2) for side in (width, height))
-    return wide, high

@@ -44,18 +44,16 @@ def stretches_of(document: Document, pictured: Collection[int]) -> list[Stretch]
     return sorted(found, key=lambda stretch: stretch.start)
 
 
-def seen_at(stretches: list[Stretch], seconds: float) -> tuple[int, float] | None:
-    """The recording that is seen at a moment, and its own time; None where none is."""
-    place = seconds * RATE
-    for stretch in stretches:
-        if stretch.start <= place < stretch.stop:
-            return stretch.recording, stretch.source_at(seconds)
-    return None
-
-
 def usual_rate(fps: float) -> Fraction:
     """The frame rate in common use that is nearest to a mean one."""
     return min(RATES, key=lambda rate: abs(float(rate) - fps))
+
+
+def size_for(width: int, height: int, most_high: int) -> tuple[int, int]:
+    """The size of a picture that is not higher than asked, its sides even."""
+    scale = min(most_high / height, 1.0)
+    wide, high = (max(round(side * scale / 2) * 2, 2) for side in (width, height))
+    return wide, high
 
 
 def _of(clip: Clip, start: int, stop: int, pace: float) -> Stretch:

@@ -42,7 +42,7 @@ def _talk(track: Track, own: list[Clip], recording: int, lengths: dict[int, int]
         at = 0 if number == recording else round(median(apart))
         first = max(-at, 0)
         length = lengths.get(number, 0) - first
-        if length > 0 and all(length + at <= other.start or other.end <= at + first for other in placed):
+        if length > 0 and all(at + first + length <= other.start or other.end <= at + first for other in placed):
             whole = replace(clips[0], source=first, start=at + first, length=length, fade_in=0, fade_out=0, muted=False)
             placed.append(whole)
     return sorted(placed, key=lambda clip: clip.start)
