@@ -21,7 +21,8 @@ class Cluster:
     """Maps a function over items on workers elsewhere. Results come in order, whoever computed them.
 
     A worker that dies loses nothing: its items are given to another one. lost : what an item becomes where worker after
-    worker died of it; by default that is an error. Raises PampaError where no scheduler answers.
+    worker died of it, also with nothing beside it; by default that is an error. Raises PampaError where no scheduler
+    answers.
     """
 
     def __init__(self, address: str, lost: Callable[[Any], Any] | None = None) -> None:
@@ -57,7 +58,7 @@ class Cluster:
                 if not pending:
                     return
                 item, future = pending.popleft()
-                yield self._result(item, future)
+                yield self._result(function, item, future, [each for _, each in pending])
                 del future  # the scheduler keeps a result for as long as anybody holds it
         finally:
             self._client.cancel([future for _, future in pending])
@@ -65,12 +66,19 @@ class Cluster:
     def close(self) -> None:
         self._client.close()
 
-    def _result(self, item: Any, future: Any) -> Any:
+    def _result(self, function: Callable[[Any], Any], item: Any, future: Any, beside: list[Any]) -> Any:
         from distributed import KilledWorker
         from distributed.comm import CommClosedError
 
         try:
-            return future.result()
+            try:
+                return future.result()
+            except KilledWorker:
+                # The scheduler blames all that a dead worker had been given, also what only waited there. So it is
+                # tried once more with nothing beside it.
+                for each in beside:
+                    each.exception()
+                return self._client.submit(function, item, pure=False).result()
         except KilledWorker as error:
             if self._lost is not None:
                 return self._lost(item)
