@@ -11,13 +11,14 @@ import numpy as np
 import soundfile
 
 from bench.__main__ import talk
-from pampa.batch.place import Place, content_of
+from pampa.batch.place import Place
 from pampa.batch.plan import read_plan
 from pampa.batch.run import run
 from pampa.batch.task import lost
 from pampa.cli.warming import warm_up
 from pampa.core.cluster import Cluster
 from pampa.core.executor import Inline, Threads
+from pampa.core.files.content import hash_file
 from pampa.core.sound import RATE
 
 FILES, SECONDS = 8, 90
@@ -103,7 +104,7 @@ def _costs(folder: Path, compute: list[float], handed_s: float) -> Costs:
     path.write_bytes(np.random.default_rng(1).bytes(HOUR_MB * 1_000_000))
     place = Place(str(folder / "moved"), shared=True)
     began = time.perf_counter()
-    content = content_of(path)
+    content = hash_file(path)
     place.offer(path, content)
     place.keep(path, "key")
     place.take("key", path.name, folder / "back" / path.name)

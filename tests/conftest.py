@@ -131,6 +131,7 @@ def demo_data(sample, made_once) -> Path:
             build(studio, folder, truth, lambda text: None)
             studio.finding.of_episode(2)
             studio.jobs.wait(300)
+            studio.listening.standing(2, wait=True)
         finally:
             studio.close()
 

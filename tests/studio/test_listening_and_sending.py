@@ -111,6 +111,31 @@ def test_loudness_follows_an_edit(studio, two_people):
     assert after.loudness.integrated_lufs > before.loudness.integrated_lufs + 2
 
 
+@pytest.mark.parametrize("spoilt", [False, True])
+def test_an_episode_that_is_opened_again_is_measured_again_only_where_its_file_cannot_be_read(
+    studio, two_people, monkeypatch, spoilt
+):
+    monkeypatch.setattr("pampa.studio.listening.WORTH_KEEPING", 1)
+    first = studio.listening.standing(two_people, wait=True)
+    [file] = (studio.settings.data / "treated").rglob("stretches.npz")
+    if spoilt:
+        file.write_bytes(file.read_bytes()[:200])
+    studio.close()
+    measured = []
+
+    def measure(*given, **more):
+        measured.append(given)
+        return measure_part(*given, **more)
+
+    monkeypatch.setattr("pampa.core.mix.standing.measure_part", measure)
+    again = Studio(studio.settings)
+    try:
+        assert again.listening.standing(two_people, wait=True) == first
+        assert bool(measured) == spoilt
+    finally:
+        again.close()
+
+
 def test_a_deleted_cache_is_made_again(studio, two_people):
     first = studio.listening.sound(two_people, start=0, frames=RATE).sound
     for file in (studio.settings.data / "treated").rglob("*.f32"):

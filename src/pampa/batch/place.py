@@ -1,6 +1,5 @@
 """Where the data of a batch lies for whoever works on it: on this machine as it is, or in one place that all share."""
 
-import hashlib
 import json
 import os
 import shutil
@@ -13,6 +12,7 @@ from pathlib import Path, PurePosixPath
 from typing import Any
 
 from pampa.core.errors import PampaError
+from pampa.core.files.content import hash_file
 
 
 @dataclass(frozen=True)
@@ -22,12 +22,6 @@ class Input:
     name: str
     path: str
     content: str
-
-
-def content_of(path: Path) -> str:
-    """SHA-256 of a file."""
-    with path.open("rb") as file:
-        return hashlib.file_digest(file, "sha256").hexdigest()
 
 
 @dataclass(frozen=True)
@@ -52,7 +46,7 @@ class Place:
             return Path(wanted.path)
         local = into / wanted.name
         self._get(f"content/{wanted.content}", local)
-        if content_of(local) != wanted.content:
+        if hash_file(local) != wanted.content:
             raise PampaError(f"{wanted.name} did not arrive as it was sent. Nothing was made of it. Run it again.")
         return local
 

@@ -10,12 +10,13 @@ from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
 
-from pampa.batch.place import Input, Place, PlaceGone, content_of
+from pampa.batch.place import Input, Place, PlaceGone
 from pampa.batch.plan import Plan, Work
 from pampa.batch.report import write_report
 from pampa.batch.task import DONE, FAILED, GONE, Outcome, Task, carry_out, outcome_of
 from pampa.core.errors import PampaError, disk_errors
 from pampa.core.executor import Executor
+from pampa.core.files.content import hash_file
 
 INSIDE = ".batch"
 """In the folder where everything goes: what is under way, and the ledger."""
@@ -122,7 +123,7 @@ def _outcomes(plan: Plan, wanted: list[Named], place: Place, ledger: Ledger, exe
         """What is to be done, hashed and offered only as it is asked for."""
         for each in wanted:
             try:
-                inputs = tuple(Input(file.name, str(file), content_of(file)) for file in each.files)
+                inputs = tuple(Input(file.name, str(file), hash_file(file)) for file in each.files)
                 task = Task(each.name, inputs, each.work.steps, each.work.settings)
                 before = ledger.known.get(task.key)
                 if before is not None and _is_there(plan.out, before):

@@ -1,12 +1,12 @@
 """The media folder: originals by content hash, never changed; caches that may be deleted at any time."""
 
-import hashlib
 import os
 import shutil
 from pathlib import Path
 
 from pampa.core.errors import NO_ROOM, disk_errors
 from pampa.core.faults import fault_point
+from pampa.core.files.content import hash_file
 from pampa.core.files.room import require_room
 from pampa.core.files.whole import MAKING, sync_folder, whole
 
@@ -107,12 +107,6 @@ def _linked(path: Path, target: Path) -> None:
 def original_in(root: Path, sha256: str, suffix: str) -> Path:
     """Where an original is kept in a data folder, or in a backup of one."""
     return root / "originals" / sha256[:2] / f"{sha256}{suffix}"
-
-
-def hash_file(path: Path) -> str:
-    """SHA-256 of a file's bytes, in hexadecimal."""
-    with path.open("rb") as file:
-        return hashlib.file_digest(file, "sha256").hexdigest()
 
 
 def safe_suffix(name: str) -> str:

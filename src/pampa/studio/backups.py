@@ -12,10 +12,11 @@ from pathlib import Path
 from pampa import __version__
 from pampa.core.errors import PampaError, disk_errors
 from pampa.core.faults import fault_point
+from pampa.core.files.content import hash_file
 from pampa.core.files.room import require_room
 from pampa.core.files.whole import MAKING, sync_folder, whole
 from pampa.store.database import copy_database, in_sentences
-from pampa.store.media import hash_file, original_in
+from pampa.store.media import original_in
 
 DATABASE, NOTE = "pampa.db", "backup.json"
 Told = Callable[[str, float], None]

@@ -12,10 +12,11 @@ import soundfile
 
 from pampa import __version__
 from pampa.core.errors import PampaError
+from pampa.core.files.content import hash_file
 from pampa.core.files.room import RESERVE, bytes_under, free_bytes
 from pampa.core.files.whole import MAKING
 from pampa.store.database import in_sentences, known_states
-from pampa.store.media import FOLDERS, hash_file, original_in
+from pampa.store.media import FOLDERS, original_in
 from pampa.studio.backups import DATABASE
 
 Told = Callable[[str, float], None]

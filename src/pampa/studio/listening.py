@@ -4,6 +4,7 @@ import threading
 from collections import OrderedDict
 from collections.abc import Mapping
 from dataclasses import asdict, dataclass, replace
+from pathlib import Path
 from typing import get_args
 
 from cachetools import LRUCache
@@ -11,12 +12,13 @@ from cachetools import LRUCache
 from pampa.core.deliver.limiter import Limited
 from pampa.core.errors import EditRefused
 from pampa.core.executor import Executor, Urgency, urgent
+from pampa.core.files.stood import keep_stood, stood
 from pampa.core.loudness import Loudness, LoudnessPart, summarise
 from pampa.core.loudness.gating import short_term_curve
 from pampa.core.mend.clean import Told
 from pampa.core.mix.plan import plan_of
 from pampa.core.mix.render import Mix
-from pampa.core.mix.standing import standing_loudness
+from pampa.core.mix.standing import standing_loudness, stretches
 from pampa.core.mix.steps import Steps, steps_back, talk_in_episode
 from pampa.core.mix.stretch import HOP, stretch
 from pampa.core.rendition import Rendition
@@ -29,6 +31,7 @@ from pampa.core.timeline.laying import lay
 from pampa.core.timeline.mending import amounts_in
 from pampa.core.voice.recipe import Recipe
 from pampa.core.voice.stages import STAGES
+from pampa.store.media import Media
 from pampa.studio.editing import Editing, State
 from pampa.studio.events import Event, Events
 from pampa.studio.sounds import Sounds
@@ -37,6 +40,8 @@ CEILING_DBTP = -1.0
 LONGEST_S = 30
 PARTS_KEPT = 20_000
 MIXES_KEPT = 32
+WORTH_KEEPING = 12
+"""So many stretches that are not in the file yet, a minute of sound, are worth to be written."""
 
 
 @dataclass(frozen=True)
@@ -71,12 +76,14 @@ class Laid:
 class Listening:
     """Renders for the ears and for the meters."""
 
-    def __init__(self, editing: Editing, sounds: Sounds, events: Events, executor: Executor) -> None:
-        self._editing, self._sounds, self._events, self._executor = editing, sounds, events, executor
+    def __init__(self, media: Media, editing: Editing, sounds: Sounds, events: Events, executor: Executor) -> None:
+        self._media, self._editing, self._sounds = media, editing, sounds
+        self._events, self._executor = events, executor
         self._lock = threading.Lock()
         self._measured = threading.Lock()
         self._mixes: LRUCache[tuple[object, ...], Mix] = LRUCache(MIXES_KEPT)
         self._parts: OrderedDict[bytes, LoudnessPart] = OrderedDict()
+        self._stood: dict[int, frozenset[bytes]] = {}
         self._standing: dict[int, Standing] = {}
         self._measuring: set[int] = set()
 
@@ -179,15 +186,30 @@ class Listening:
             for name, part in alone.items()
         }
 
-    def _standing_of(self, mix: Mix) -> LoudnessPart:
+    def _standing_of(self, mix: Mix, episode: int | None = None) -> LoudnessPart:
         with self._measured:  # parts are read while it runs: only then some are let go
+            if episode is not None and episode not in self._stood:
+                found = stood(self._stood_in(episode))
+                self._parts.update(found)
+                self._stood[episode] = frozenset(found)
             part = standing_loudness(mix, self._parts, self._executor)
+            if episode is not None:
+                self._keep(episode, mix)
             while len(self._parts) > PARTS_KEPT:
                 self._parts.popitem(last=False)
         return part
 
+    def _keep(self, episode: int, mix: Mix) -> None:
+        keys = frozenset(each.key for each in stretches(mix))
+        if len(keys - self._stood[episode]) >= WORTH_KEEPING:
+            keep_stood(self._stood_in(episode), {key: self._parts[key] for key in keys})
+            self._stood[episode] = keys
+
+    def _stood_in(self, episode: int) -> Path:
+        return self._media.treated(f"loudness-{episode}") / "stretches.npz"
+
     def _measure(self, state: State) -> Standing:
-        part = self._standing_of(self.mix(state))
+        part = self._standing_of(self.mix(state), state.episode_id)
         standing = Standing(state.revision, summarise(part), short_term_curve(part.energy))
         self._standing[state.episode_id] = standing
         return standing

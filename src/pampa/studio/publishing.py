@@ -23,12 +23,12 @@ from pampa.core.deliver.chapters import to_json
 from pampa.core.deliver.formats import MIME
 from pampa.core.deliver.notes import to_summary
 from pampa.core.errors import EditRefused, HostError, NotFound, PampaError
+from pampa.core.files.content import hash_file
 from pampa.core.publish import feed as feeds
 from pampa.core.publish.feed import Channel, FeedError, Item, Person
 from pampa.core.publish.rules import Fault, Read, faults_of
 from pampa.hosts.host import FEED, Host, Standing, utc_now
 from pampa.store.database import Sessions
-from pampa.store.media import hash_file
 from pampa.store.models import Episode, Publication, Show
 from pampa.studio.about import About
 from pampa.studio.events import Event, Events

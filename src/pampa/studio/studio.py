@@ -94,7 +94,7 @@ class Studio:
         self.jobs = Jobs(sessions, self.events, settings.workers)
         self.editing = Editing(sessions, self.events)
         self.sounds = Sounds(sessions, self.media, executor)
-        self.listening = Listening(self.editing, self.sounds, self.events, executor)
+        self.listening = Listening(self.media, self.editing, self.sounds, self.events, executor)
         self.recordings = Recordings(sessions, self.media, self.jobs, self.events, self.editing, self.sounds, executor)
         self.purposes = Purposes(sessions, self.jobs, self.events, self.editing, self.recordings, self.sounds)
         self.uploads = Uploads(sessions, self.media, self.jobs, self.recordings, settings.largest_upload)

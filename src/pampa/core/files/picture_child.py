@@ -15,11 +15,18 @@ from pampa.core.picture.seen import Stretch
 
 MEMORY, LARGEST_FILE = 8 << 30, 1 << 40
 LOOKING_S, WORKING_S = 60, 24 * 3600
+SOUND_ALONE = 16, ((0, b"fLaC"), (0, b"ID3"), (8, b"WAVE"), (8, b"AIFF"), (8, b"AIFC"))
+"""How files begin that hold no picture but a cover (RFC 9639, ID3v2, RIFF, AIFF): no process is needed to see it."""
 Progress = Callable[[float], None]
 
 
 def look_at(path: Path) -> tuple[PictureFacts | None, bool]:
     """What the picture of a file is, None where none can be read; and whether the file says that it has one."""
+    length, marks = SOUND_ALONE
+    with path.open("rb") as file:
+        begins = file.read(length)
+    if any(begins.startswith(mark, at) for at, mark in marks):
+        return None, False
     try:
         told = ask_child(__name__, {"work": "look", "reads": [str(path)], "writes": []})
     except ChildFailed:

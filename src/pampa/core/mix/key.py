@@ -5,7 +5,7 @@ import hashlib
 from pampa.core.mix.render import Mix
 
 VERSION = 2
-"""Of how a mix is rendered from its plan: whoever changes what is heard raises it."""
+"""Of how a mix is rendered from its plan, and its stretches are named: whoever changes what is heard raises it."""
 
 
 def mix_key(mix: Mix) -> str:
