@@ -68,6 +68,14 @@ def write_talk(path: Path, seconds: float, seed: int, dbfs: float = -24.0) -> Pa
     return path
 
 
+def beginning(path: Path, to: Path, seconds: float) -> Path:
+    """The first seconds of a file, as a WAV or FLAC file of the same name in another folder."""
+    rate = soundfile.info(path).samplerate
+    sound, _ = soundfile.read(path, frames=round(seconds * rate))
+    soundfile.write(to / path.name, sound, rate, "PCM_24")
+    return to / path.name
+
+
 @pytest.fixture
 def two_people(studio):
     """An episode with Marisol and Anders on tracks of their own, 12 s each."""

@@ -13,6 +13,7 @@ from pampa.core.loudness import measure
 from pampa.core.sound import RATE
 from pampa.core.timeline.recipe_files import Written, to_json
 from pampa.core.voice.recipe import Recipe
+from tests.conftest import beginning
 from tests.signals import noise, silence, sine, talk
 
 ROOT = Path(__file__).parents[1]
@@ -137,21 +138,22 @@ def test_align_says_what_it_could_not_read(tmp_path, wav):
 
 
 def test_checkup_tells_what_a_file_suffers_from_and_what_it_could_not_read(sample, tmp_path):
-    folder, truth = sample
+    truth, recorded = sample[1], beginning(sample[0] / "anders_local.wav", tmp_path, 90)
     (tmp_path / "notes.wav").write_text("no sound")
-    done = pampa("checkup", folder / "anders_local.wav", tmp_path / "notes.wav", "--json")
+    done = pampa("checkup", recorded, tmp_path / "notes.wav", "--json")
     anders, notes = json.loads(done.stdout)["files"]
     assert done.returncode == 2
     assert anders["floor_dbfs"] == pytest.approx(truth.kitchen_floor_dbfs, abs=1)
     assert anders["sides"] == "same"
     assert {"kind", "text", "process", "amount"} == set(anders["findings"][0])
     assert "could not be read" in notes["error"]
-    plain = pampa("checkup", folder / "anders_local.wav")
+    plain = pampa("checkup", recorded)
     assert (plain.returncode, "Proposed: noise" in plain.stdout) == (0, True)
 
 
-def test_find_tells_what_may_go_with_the_track_it_is_on(sample, wav):
-    done = pampa("find", sample[0] / "marisol_local.wav", sample[0] / "nola_spot.wav", "--json")
+def test_find_tells_what_may_go_with_the_track_it_is_on(sample, wav, tmp_path):
+    marisol = beginning(sample[0] / "marisol_local.wav", tmp_path, 90)
+    done = pampa("find", marisol, sample[0] / "nola_spot.wav", "--json")
     rows = json.loads(done.stdout)["suggestions"]
     assert done.returncode == 0
     assert {row["kind"] for row in rows} >= {"silence", "breath"}
@@ -167,12 +169,12 @@ def test_find_tells_what_may_go_with_the_track_it_is_on(sample, wav):
 
 
 def test_clean_takes_out_what_the_check_up_proposes_and_writes_whole_files_only(sample, wav, tmp_path):
-    beginning = wav("marisol.wav", soundfile.read(sample[0] / "marisol_local.wav", frames=90 * RATE)[0])
-    done = pampa("clean", beginning, tmp_path / "out.wav", "--auto", "--json")
+    marisol = wav("marisol.wav", soundfile.read(sample[0] / "marisol_local.wav", frames=60 * RATE)[0])
+    done = pampa("clean", marisol, tmp_path / "out.wav", "--auto", "--json")
     told = json.loads(done.stdout)
     assert told["done"]["hum"]["hz"] == pytest.approx(50.0, abs=0.02)
     assert {1, 2, 3, 5} <= set(told["done"]["hum"]["harmonics"]) <= {1, 2, 3, 4, 5, 7}
-    assert soundfile.info(tmp_path / "out.wav").frames == 90 * RATE
+    assert soundfile.info(tmp_path / "out.wav").frames == 60 * RATE
     as_it_is = wav("talk.wav", talk(4))
     assert pampa("clean", as_it_is, tmp_path / "same.flac").returncode == 0
     np.testing.assert_allclose(soundfile.read(tmp_path / "same.flac")[0], soundfile.read(as_it_is)[0], atol=2**-23)

@@ -7,19 +7,16 @@ import pytest
 import soundfile
 
 from pampa.core.loudness import measure
+from tests.conftest import beginning
 from tests.test_commands import pampa
 
 
 @pytest.fixture
 def raw(sample, tmp_path):
     """The first minute and a half of what came from both ends, and of the call."""
-    made = []
-    for name in ("marisol_local.wav", "anders_local.wav", "call_backup.wav"):
-        rate = soundfile.info(sample[0] / name).samplerate
-        sound, _ = soundfile.read(sample[0] / name, frames=90 * rate)
-        made.append(tmp_path / name)
-        soundfile.write(made[-1], sound, rate, "PCM_24")
-    return made
+    return [
+        beginning(sample[0] / f"{name}.wav", tmp_path, 60) for name in ("marisol_local", "anders_local", "call_backup")
+    ]
 
 
 def test_a_dry_run_tells_the_plan_and_leaves_nothing(raw, tmp_path):

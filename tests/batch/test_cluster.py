@@ -72,7 +72,8 @@ def test_an_item_that_kills_every_worker_is_left_out_and_what_waited_beside_it_i
         cluster.close()
 
 
-def test_nobody_at_the_address_is_told():
+def test_nobody_at_the_address_is_told(monkeypatch):
+    monkeypatch.setattr("pampa.core.cluster.ANSWERS_WITHIN_S", 0.5)
     with pytest.raises(PampaError, match="No scheduler answers"):
         Cluster("tcp://127.0.0.1:1")
 

@@ -7,6 +7,7 @@ import soundfile
 from playwright.sync_api import expect
 
 from pampa.core.loudness import measure
+from tests.conftest import beginning
 from tests.pages.conftest import EPISODE
 
 
@@ -94,10 +95,8 @@ def test_raw_files_are_dropped_named_lined_up_heard_and_undone(page, demo_server
     page.goto(f"{base}/episodes/{episode}/gather")
     page.wait_for_selector("body[data-ready]")
     files = ("marisol_local.wav", "anders_local.wav", "call_backup.wav")
-    for name in files:  # their first two minutes
-        rate = soundfile.info(sample[0] / name).samplerate
-        sound, _ = soundfile.read(sample[0] / name, frames=120 * rate)
-        soundfile.write(tmp_path / name, sound, rate, subtype="PCM_24")
+    for name in files:
+        beginning(sample[0] / name, tmp_path, 75)
     page.set_input_files("#files", [str(tmp_path / name) for name in files])
     for name, person in (("marisol_local.wav", "Marisol Vey"), ("anders_local.wav", "Anders Quill")):
         field = page.get_by_label(f"Who is on {name}")

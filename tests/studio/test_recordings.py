@@ -1,6 +1,8 @@
 """Bringing recordings in: in pieces, after interruptions, good ones and bad ones."""
 
 import shutil
+import threading
+import time
 
 import numpy as np
 import pytest
@@ -243,6 +245,27 @@ def test_what_comes_later_is_listed_last_and_tracks_follow_the_list(studio, two_
     studio.jobs.wait()
     tracks = studio.editing.state(two_people).document.tracks
     assert [track.clips[0].recording for track in tracks] == [third, *before]
+
+
+def test_tracks_follow_the_list_though_a_later_file_is_ready_while_the_first_one_looks_for_its_place(
+    studio, episode, talk_file, monkeypatch
+):
+    above, looked = studio.recordings._above, threading.Event()
+
+    def slowly(recording):
+        found = above(recording)
+        if recording.name == "marisol.wav":
+            looked.set()
+            time.sleep(0.3)
+        else:
+            looked.wait(1)
+        return found
+
+    monkeypatch.setattr(studio.recordings, "_above", slowly)
+    for seed, name in enumerate(("marisol.wav", "anders.wav"), 1):
+        studio.recordings.add_file(episode, talk_file(name, seconds=2, seed=seed))
+    studio.jobs.wait()
+    assert [track.name for track in studio.editing.state(episode).document.tracks] == ["marisol", "anders"]
 
 
 def test_parts_are_joined_in_one_edit_and_undone_in_one(studio, two_people):

@@ -1,5 +1,9 @@
 """Straight through: what is planned, what is done, what a person decided, and what is taken back."""
 
+import re
+from pathlib import Path
+from tempfile import TemporaryDirectory
+
 import numpy as np
 import pytest
 import soundfile
@@ -7,7 +11,7 @@ import soundfile
 from pampa.core.mend.amounts import Amounts
 from pampa.core.straight.steps import USUAL, Wants
 from pampa.core.voice.recipe import Recipe
-from tests.conftest import linked_copy, make_episode
+from tests.conftest import beginning, linked_copy, make_episode
 from tests.signals import silence
 
 RAW = (("marisol_local.wav", "Marisol Vey"), ("anders_local.wav", "Anders Quill"), ("call_backup.wav", ""))
@@ -15,8 +19,7 @@ RAW = (("marisol_local.wav", "Marisol Vey"), ("anders_local.wav", "Anders Quill"
 
 @pytest.fixture(scope="module")
 def raw_data(sample, made_once):
-    """A data folder with the sample's raw files in it, as they come, and looked ahead."""
-    folder, _ = sample
+    """A data folder with the first two minutes of the sample's raw files in it, as they come, and looked ahead."""
 
     def make(data):
         from pampa.studio.settings import Settings
@@ -24,8 +27,10 @@ def raw_data(sample, made_once):
 
         studio = Studio(Settings(data=data, workers=2))
         episode = make_episode(studio)
-        for name, person in RAW:
-            studio.recordings.add_file(episode, folder / name, **({"person": person} if person else {}))
+        with TemporaryDirectory() as folder:
+            for name, person in RAW:
+                path = beginning(sample[0] / name, Path(folder), 120)
+                studio.recordings.add_file(episode, path, **({"person": person} if person else {}))
         studio.jobs.wait(300)
         studio.straight_through.look_ahead(episode)
         studio.jobs.wait(300)
@@ -59,7 +64,7 @@ def test_the_plan_tells_what_will_be_done_with_figures_and_changes_nothing(raw):
     before = raw.editing.state(1)
     plan = planned(raw)
     assert "Anders Quill by +4.8" in plan["line-up"].told[0]
-    assert "38 ppm fast" in plan["line-up"].told[0]
+    assert re.search(r"3[89] ppm fast", plan["line-up"].told[0])
     assert any("hum 100 %" in line for line in plan["mend"].told)
     assert plan["silences"].possible
     assert not plan["music"].possible
@@ -127,10 +132,9 @@ def test_one_file_with_everybody_and_an_empty_one_among_good_ones(studio, episod
     assert file.sheet["loudness"]["integrated_lufs"] == pytest.approx(-16.0, abs=0.1)
 
 
-def test_recordings_that_do_not_belong_together_are_told(studio, episode, sample):
-    folder, _ = sample
+def test_recordings_that_do_not_belong_together_are_told(studio, episode, sample, tmp_path):
     for name, person in (("anders_local.wav", "Anders"), ("nola_spot.wav", "Nola")):
-        studio.recordings.add_file(episode, folder / name, person=person, role="person")
+        studio.recordings.add_file(episode, beginning(sample[0] / name, tmp_path, 60), person=person, role="person")
     studio.jobs.wait(120)
     before = studio.editing.state(episode).document
     report = gone(studio, "line-up")
@@ -140,7 +144,7 @@ def test_recordings_that_do_not_belong_together_are_told(studio, episode, sample
 
 def test_three_microphones_in_one_room_stay_within_what_sound_takes_across_it(studio, episode, sample, tmp_path):
     folder, _ = sample
-    frames = 60 * 48_000
+    frames = 40 * 48_000
     marisol, _ = soundfile.read(folder / "marisol_local.wav", frames=frames, dtype="float32")
     call, _ = soundfile.read(folder / "call_backup.wav", frames=frames, dtype="float32", always_2d=True)
     anders = call[:, 1]
@@ -164,10 +168,10 @@ def test_three_microphones_in_one_room_stay_within_what_sound_takes_across_it(st
     assert file.sheet["met"]
 
 
-def test_music_that_is_said_to_be_a_person_is_told(studio, episode, sample, talk_file):
-    folder, _ = sample
-    studio.recordings.add_file(episode, talk_file("marisol.wav", seconds=30), person="Marisol Vey")
-    studio.recordings.add_file(episode, folder / "theme.flac", person="Theme", role="person")
+def test_music_that_is_said_to_be_a_person_is_told(studio, episode, sample, talk_file, tmp_path):
+    studio.recordings.add_file(episode, talk_file("marisol.wav", seconds=20), person="Marisol Vey")
+    theme = beginning(sample[0] / "theme.flac", tmp_path, 20)
+    studio.recordings.add_file(episode, theme, person="Theme", role="person")
     studio.jobs.wait(120)
     report = gone(studio, *USUAL)
     assert report.ended

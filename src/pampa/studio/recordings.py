@@ -3,6 +3,7 @@
 import re
 from dataclasses import asdict
 from pathlib import Path
+from threading import Lock
 from typing import Any
 
 import numpy as np
@@ -43,6 +44,8 @@ class Recordings:
                  sounds: Sounds, executor: Executor) -> None:  # fmt: skip
         self._sessions, self._media, self._jobs, self._events = sessions, media, jobs, events
         self._editing, self._sounds, self._executor = editing, sounds, executor
+        self._placing = Lock()
+        """Held while a place is looked for and taken: two that are ready at once find each other there."""
         jobs.register("bring in", self._bring_in, self._given_up)
 
     def of_episode(self, episode_id: int, *, removed: bool = False, gone: bool = False) -> list[Recording]:
@@ -337,18 +340,19 @@ class Recordings:
             row.placed = True
             row.person = row.person or waited
 
-        name = recording.person or Path(recording.name).stem.replace("_", " ")
-        track, waited = self._known_track(recording), ""
-        if track is None and recording.role == "person":
-            track = self._seat(recording.episode_id, name)
-            waited = self._editing.state(recording.episode_id).document.track(track).name if track is not None else ""
-        self._editing.edit(
-            recording.episode_id, "bring_in",
-            {"name": name, "kind": recording.role, "recording": recording.id, "length": length,
-             "start": recording.offset, "track": track, "drift_ppm": recording.drift_ppm,
-             "at": self._above(recording)},
-            also=placed,
-        )  # fmt: skip
+        name, episode = recording.person or Path(recording.name).stem.replace("_", " "), recording.episode_id
+        with self._placing:
+            track, waited = self._known_track(recording), ""
+            if track is None and recording.role == "person":
+                track = self._seat(episode, name)
+                waited = self._editing.state(episode).document.track(track).name if track is not None else ""
+            self._editing.edit(
+                episode, "bring_in",
+                {"name": name, "kind": recording.role, "recording": recording.id, "length": length,
+                 "start": recording.offset, "track": track, "drift_ppm": recording.drift_ppm,
+                 "at": self._above(recording)},
+                also=placed,
+            )  # fmt: skip
 
     def _above(self, recording: Recording) -> int | None:
         """How many tracks lie above that of a recording, so that tracks follow the list whichever is ready first."""

@@ -20,6 +20,13 @@ export const hzOfX = (x, width) => {
   return LOWEST_HZ * (HIGHEST_HZ / LOWEST_HZ) ** share;
 };
 export const yOfDb = (db, height) => TOP + ((MOST_DB - db) / (2 * MOST_DB)) * (height - TOP - FOOT);
+const shareOfHz = (hz) => (Math.log(hz / LOWEST_HZ) / Math.log(HIGHEST_HZ / LOWEST_HZ)).toFixed(4);
+const shareOfDb = (db) => ((MOST_DB - db) / (2 * MOST_DB)).toFixed(4);
+// The same place as a style, which holds whatever the size becomes.
+export const placeOf = (hz, db) => ({
+  left: `calc(${LEFT}px + (100% - ${LEFT + RIGHT}px) * ${shareOfHz(hz)})`,
+  top: `calc(${TOP}px + (100% - ${TOP + FOOT}px) * ${shareOfDb(db)})`,
+});
 export const dbOfY = (y, height) => MOST_DB - ((y - TOP) / (height - TOP - FOOT)) * 2 * MOST_DB;
 
 // The mean of a curve over the frequencies that are shown is where it hangs: curves are compared by their shape.

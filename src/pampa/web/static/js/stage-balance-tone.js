@@ -1,7 +1,7 @@
 // Balance: the tone of the chosen voice as handles over its spectrum, and what that is compared with.
 
 import { api } from "./api.js";
-import { dbOfY, hzOfX, xOfHz, yOfDb } from "./spectrum.js";
+import { dbOfY, hzOfX, placeOf } from "./spectrum.js";
 import { BANDS } from "./tone-response.js";
 
 const TITLES = { lows: "Lows", body: "Body", middle: "Middle", upper: "Upper", presence: "Presence" };
@@ -43,8 +43,6 @@ export function tone(page, data, stage) {
     note: "Listening to the voice …",
     compared: "common",
     drafted: null, // what a handle that is being dragged would make of the recipe
-    width: 0,
-    height: 0,
     others: {}, // spectra that were compared with, by their name
 
     get recipe() { return { ...page.balance.recipe, ...(this.drafted ?? {}) }; },
@@ -70,8 +68,6 @@ export function tone(page, data, stage) {
         spectrum: this.spectrum, recipe: page.balance.isTreated ? this.recipe : null, note: this.note, name: page.balance.voiceName,
         person: Math.max(page.episode.people.findIndex((track) => voice && track.id === voice.id), 0) % 5, compared: this.comparison,
       });
-      const { width, height } = stage.spectrum.size();
-      if (width !== this.width || height !== this.height) Object.assign(this, { width, height });
     },
 
     // -- compared with -------------------------------------------------------------------------------------
@@ -111,20 +107,19 @@ export function tone(page, data, stage) {
     // -- handles -------------------------------------------------------------------------------------------
 
     get handles() {
-      if (!page.balance.showsSpectrum || !page.balance.isTreated || this.width < 200) return [];
-      const { recipe, width, height } = this;
-      const at = (hz, db) => ({ left: `${xOfHz(hz, width).toFixed(1)}px`, top: `${yOfDb(db, height).toFixed(1)}px` });
+      if (!page.balance.showsSpectrum || !page.balance.isTreated) return [];
+      const { recipe } = this;
       const bands = BANDS.map((band) => {
         const [db, hz] = [recipe[`${band.name}_db`], recipe[`${band.name}_hz`]];
         const narrow = band.kind === "bell" ? `, ${recipe[`${band.name}_q`].toFixed(1)} narrow` : "";
         const words = `${page.balance.db(db)} dB at ${hzText(hz)}${narrow}`;
-        return { ...band, title: TITLES[band.name], place: at(hz, db), value: db, least: -HELD_DB, most: HELD_DB, words, cut: null };
+        return { ...band, title: TITLES[band.name], place: placeOf(hz, db), value: db, least: -HELD_DB, most: HELD_DB, words, cut: null };
       });
       const cuts = CUTS.map((cut) => {
         const hz = recipe[cut.setting];
         const rests = cut.name === "low_cut" ? 40 : HIGHEST_HZ;
         const words = hz ? hzText(hz) : "off";
-        return { name: cut.name, title: cut.title, place: at(hz || rests, 0), value: hz, least: 0, most: cut.most, words, cut };
+        return { name: cut.name, title: cut.title, place: placeOf(hz || rests, 0), value: hz, least: 0, most: cut.most, words, cut };
       });
       return [...bands, ...cuts];
     },
@@ -175,13 +170,14 @@ export function tone(page, data, stage) {
       for (const name of ["pointerup", "pointercancel"]) target.addEventListener(name, end, { signal: held.signal });
     },
     dragged(handle, x, y) {
-      const hz = roundHz(hzOfX(x, this.width));
+      const { width, height } = stage.spectrum.size();
+      const hz = roundHz(hzOfX(x, width));
       if (handle.cut) {
         const { setting, least, most } = handle.cut;
         const inside = Math.min(Math.max(hz, least), most);
         return { [setting]: (handle.cut.name === "low_cut" ? hz <= 42 : hz >= 15_500) ? 0 : inside };
       }
-      const db = Math.min(Math.max(round(dbOfY(y, this.height), 0.5), -HELD_DB), HELD_DB);
+      const db = Math.min(Math.max(round(dbOfY(y, height), 0.5), -HELD_DB), HELD_DB);
       return { [`${handle.name}_db`]: db, [`${handle.name}_hz`]: Math.min(Math.max(hz, LEAST_HZ), HIGHEST_HZ) };
     },
     // While it is dragged, the curve follows at once; the sound does where it rests for a moment.
