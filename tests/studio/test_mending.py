@@ -180,3 +180,35 @@ def test_recipes_of_the_same_person_come_first_and_other_shows_keep_their_own(st
     assert [recipe.name for recipe in studio.recipes.of_recording(number)] == ["Kitchen", "Attic"]
     assert [recipe.name for recipe in studio.recipes.of_recording(other)] == ["Attic", "Kitchen"]
     assert studio.recipes.of_recording(apart) == []
+
+
+def test_the_minutes_around_the_playhead_are_heard_mended_first_and_leave_no_trace(studio, humming, monkeypatch):
+    """Whichever is known first, what stays is the same to the bit."""
+    number, episode = humming
+    monkeypatch.setattr("pampa.core.mend.near.REACH", 2 * RATE)
+    around, heard = studio.sounds.measure_mends, []
+
+    def whole(recording, amounts, told):
+        rendition = studio.sounds.rendition(recording, amounts=amounts)
+        heard.append((rendition, studio.sounds.opened(rendition).read(0, 24 * RATE)))
+        around(recording, amounts, told)
+
+    monkeypatch.setattr(studio.sounds, "measure_mends", whole)
+    studio.mending.listens_at(episode, 10 * RATE)
+    mend(studio, humming, hum=100, noise=60)
+    plain = studio.sounds.conformed(number).read(0, 24 * RATE)
+    final = mended(studio, number, hum=100, noise=60).read(0, 24 * RATE)
+    [(rendition, first)] = heard
+    assert rendition.near == (8 * RATE, 12 * RATE)
+    assert studio.sounds.rendition(number, amounts=Amounts(hum=100, noise=60)).near is None
+    outside = np.r_[0 : 8 * RATE, 12 * RATE : 24 * RATE]
+    assert np.array_equal(first[outside], plain[outside])
+    inside = slice(9 * RATE, 11 * RATE)
+    taken, wanted = plain[inside] - first[inside], plain[inside] - final[inside]
+    assert np.sum((taken - wanted) ** 2) < 0.3 * np.sum(wanted**2)
+    assert np.abs(np.diff(plain - first, axis=0)).max() < 2 * np.abs(np.diff(plain - final, axis=0)).max()
+    for file in (studio.sounds.folder(number) / "mends").iterdir():
+        file.unlink()
+    measurements._read.cache_clear()
+    around(number, Amounts(hum=100, noise=60), lambda doing, share: None)
+    assert np.array_equal(mended(studio, number, hum=100, noise=60).read(0, 24 * RATE), final)

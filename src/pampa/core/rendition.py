@@ -26,6 +26,7 @@ class Rendition:
 
     content : of the conformed recording, told by its hash and channels. drift_ppm : of its clock, taken out.
     amounts, measured : how it is mended, and the processes that have been measured for it: the others do nothing yet.
+    near : from where to where, in frames of the recording, it is mended by what that stretch alone has told.
     recipe : of its voice; None leaves it as it is. taken : a stage of the voice that is on, for the sound that it
     takes away. special : a special voice that it is heard as, after all else.
     """
@@ -34,6 +35,7 @@ class Rendition:
     drift_ppm: float = 0.0
     amounts: Amounts = field(default_factory=Amounts)
     measured: frozenset[str] = frozenset()
+    near: tuple[int, int] | None = None
     recipe: Recipe | None = None
     taken: str | None = None
     special: Special | None = None
@@ -44,6 +46,8 @@ class Rendition:
         told = f"{self.content} {self.drift_ppm!r}"
         if self.amounts != Amounts():
             told += f" {MENDS_VERSION} {astuple(self.amounts)} {sorted(self.measured)}"
+        if self.near is not None:
+            told += f" near {self.near}"
         if self.recipe is not None:
             told += f" {CHAIN_VERSION} {astuple(self.recipe)}"
         if self.taken is not None:
@@ -54,7 +58,7 @@ class Rendition:
 
     @cached_property
     def _hash(self) -> int:
-        return hash((self.content, self.drift_ppm, self.amounts, self.measured, self.recipe, self.taken,
+        return hash((self.content, self.drift_ppm, self.amounts, self.measured, self.near, self.recipe, self.taken,
                      self.special))  # fmt: skip
 
     def __hash__(self) -> int:

@@ -20,7 +20,7 @@ from pampa.core.proposals.proposed import proposed
 from pampa.core.rendition import Rendition
 from pampa.core.sound import RATE, FloatArray, Source, db_to_gain, extents
 from pampa.core.timeline.document import Document
-from pampa.core.timeline.mending import amounts_in
+from pampa.core.timeline.mending import amounts_in, frame_heard
 from pampa.store.database import Sessions
 from pampa.store.models import CheckupRow, Episode, Job, Recording
 from pampa.studio.editing import Editing, State
@@ -79,9 +79,14 @@ class Mending:
         self._sessions, self._jobs, self._events = sessions, jobs, events
         self._shows, self._editing, self._sounds = shows, editing, sounds
         self._overlooks = Overlooks()
+        self._listens_at: dict[int, int] = {}
         self._compared = lru_cache(256)(self._level_change)
         jobs.register("mend", self._measure, self._ended)
         editing.watch(self.look_after)
+
+    def listens_at(self, episode_id: int, at: int) -> None:
+        """Note where the playhead stands in an episode: what is mended next is heard there first."""
+        self._listens_at[episode_id] = at
 
     def look_after(self, state: State) -> None:
         """Begin to measure what the document asks for and nobody knows yet; of a recording that is gone, nothing."""
@@ -219,6 +224,10 @@ class Mending:
             amounts = amounts_in(self._editing.state(episode_id).document, number)
             if not self._sounds.lacks_mends(number, amounts):
                 return
+            progress("Mending where you listen", 0.0)
+            at = frame_heard(self._editing.state(episode_id).document, number, self._listens_at.get(episode_id, 0))
+            if self._sounds.measure_mends_near(number, amounts, at):
+                self._events.post(Event("mended", episode_id, {"recording": number}))
             self._sounds.measure_mends(number, amounts, progress)
 
     def _ended(self, job: Job) -> None:

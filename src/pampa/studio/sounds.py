@@ -163,7 +163,9 @@ class Sounds:
         """Which sound is meant, mended as far as is measured by now: more may be known a moment later."""
         content, amounts = self._ready(recording_id), amounts or Amounts()
         measured = frozenset(self.known(recording_id, amounts))
-        return Rendition(content, drift_ppm, amounts, measured, recipe)
+        mends = amounts != Amounts() and not self._is_silent(recording_id)
+        near = self.mends.near(self.folder(recording_id), amounts) if mends else None
+        return Rendition(content, drift_ppm, amounts, measured, near, recipe)
 
     def opened(self, rendition: Rendition) -> Opened:
         """A rendition as a source; treated segments are computed when they are first read."""
@@ -219,6 +221,10 @@ class Sounds:
                 self.folder(recording_id), self.conformed(recording_id), amounts, told, others=others,
                 room=lambda: self.analysis(recording_id).quiet,
             )  # fmt: skip
+
+    def measure_mends_near(self, recording_id: int, amounts: Amounts, at: int) -> bool:
+        """Measure the minutes around a frame of a recording first; False where the whole is as quickly known."""
+        return self.mends.measure_near(self.folder(recording_id), self.conformed(recording_id), amounts, at)
 
     def lacks_mends(self, recording_id: int, amounts: Amounts) -> bool:
         """Whether `measure_mends` has something to do."""

@@ -54,3 +54,6 @@ class EditRequest(BaseModel):
 
     revision: Number
     edit: AnyEdit
+    at: Number | None = Field(
+        None, description="Where the playhead stands, in frames: what is mended is heard there first."
+    )

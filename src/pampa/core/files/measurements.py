@@ -31,9 +31,14 @@ def known_of(folder: Path, amounts: Amounts) -> Measured:
 def keep(folder: Path, name: str, amounts: Amounts, known: Knowledge) -> None:
     """Keep what one process has measured."""
     path = _place(folder, name, amounts)
-    path.parent.mkdir(exist_ok=True)
+    path.parent.mkdir(parents=True, exist_ok=True)
     with whole(path) as making:
         np.savez(making, **pack(known))
+
+
+def near_in(folder: Path, near: tuple[int, int]) -> Path:
+    """The folder, in that of a conformed recording, for what a stretch of it alone has told."""
+    return folder / "near" / f"{near[0]}-{near[1]}"
 
 
 @lru_cache(OPEN)

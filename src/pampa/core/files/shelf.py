@@ -2,7 +2,7 @@
 
 import io
 import zipfile
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from functools import cached_property, lru_cache, partial
 from pathlib import Path
@@ -12,10 +12,12 @@ import numpy as np
 from pampa.core.errors import SignalError
 from pampa.core.files.conform import conformed_source
 from pampa.core.files.kept import Kept, keep_whole
-from pampa.core.files.measurements import known_of
+from pampa.core.files.measurements import known_of, near_in
 from pampa.core.files.whole import whole
 from pampa.core.loudness.parts import CELLS_PER_S
-from pampa.core.mend.clean import chain
+from pampa.core.mend.amounts import Amounts
+from pampa.core.mend.clean import Measured, chain
+from pampa.core.mend.near import amounts_near, asked, mended_near
 from pampa.core.rendition import SILENT, Rendition
 from pampa.core.sound import RATE, Curve, FloatArray, Segment, Silence, Source
 from pampa.core.special.heard import SpecialVoice
@@ -72,16 +74,16 @@ class Shelf:
 
     def mended(self, rendition: Rendition, only: str | None = None) -> Source:
         """A recording on its own clock, mended as far as is measured. only : one process, to hear it alone."""
-        source = self.plain(rendition.content)
-        if not rendition.measured:
-            return source
-        known = known_of(self.conformed / rendition.content, rendition.amounts)
-        if rendition.measured - known.keys():
-            raise SignalError(
-                "What was measured of a recording is not in the data folder any more. Nothing was changed. Try again: "
-                "it is measured anew."
-            )
-        return chain(source, rendition.amounts, {n: known[n] for n in known if n in rendition.measured}, only=only)
+        source, folder = self.plain(rendition.content), self.conformed / rendition.content
+        mended = source
+        if rendition.measured:
+            known = _all_known(folder, rendition.amounts, rendition.measured)
+            mended = chain(source, rendition.amounts, {n: known[n] for n in rendition.measured}, only=only)
+        if rendition.near is None:
+            return mended
+        amounts = amounts_near(rendition.amounts, *rendition.near)
+        known = _all_known(near_in(folder, rendition.near), amounts, asked(amounts))
+        return mended_near(source, mended, amounts, known, *rendition.near, only=only)
 
     def opened(self, rendition: Rendition) -> "Opened":
         """A rendition as a source. Nothing is read before it is asked for."""
@@ -163,6 +165,16 @@ class Opened:
 
     def _beside(self, segment: Segment) -> Path:
         return self.shelf.treated / self.rendition.key / f"{segment.index}.taken.npz"
+
+
+def _all_known(folder: Path, amounts: Amounts, names: Iterable[str]) -> Measured:
+    known = known_of(folder, amounts)
+    if set(names) - known.keys():
+        raise SignalError(
+            "What was measured of a recording is not in the data folder any more. Nothing was changed. Try again: "
+            "it is measured anew."
+        )
+    return known
 
 
 @lru_cache(FACTS_KEPT)

@@ -28,6 +28,18 @@ def amounts_in(document: Document, recording: int) -> Amounts:
     return replace(amounts, among=tuple(others))
 
 
+def frame_heard(document: Document, recording: int, at: int) -> int:
+    """The frame of a recording that is heard at frame `at` of the episode, or nearest to it; 0 where it lies nowhere.
+
+    Clocks that run apart are left out of account: in ten hours they come to seconds.
+    """
+    clips = [clip for track in document.tracks for clip in track.clips if clip.recording == recording]
+    if not clips:
+        return 0
+    nearest = min(clips, key=lambda clip: max(clip.start - at, at - clip.end, 0))
+    return nearest.source + min(max(at - nearest.start, 0), nearest.length)
+
+
 def mend(document: Document, *, recordings: Sequence[int], amounts: Mapping[str, Any], sibilance: float | None = None
          ) -> Document:  # fmt: skip
     """Mend recordings with these amounts from now on, all of them alike; what is not named is 0.

@@ -26,6 +26,8 @@ def read_episode(episode_id: Id, studio: WithStudio) -> Response:
 @router.post("/edits", response_model=EpisodeChange)
 def edit(episode_id: Id, body: EditRequest, studio: WithStudio) -> Response:
     """Make one edit. It is in the database when this answers; against an old revision it is refused (409)."""
+    if body.at is not None:
+        studio.mending.listens_at(episode_id, body.at)
     made = studio.editing.edit(episode_id, body.edit.edit, body.edit.parameters(), revision=body.revision)
     return change_of(made)
 

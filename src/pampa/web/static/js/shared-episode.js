@@ -150,7 +150,8 @@ export function episode(page, data, stage) {
     edit(edit) {
       return this.inTurn(async () => {
         const told = typeof edit === "function" ? edit() : edit;
-        this.takeChange(await api.post(`/api/episodes/${this.id}/edits`, { revision: this.revision, edit: told }));
+        const at = page.transport.playhead;
+        this.takeChange(await api.post(`/api/episodes/${this.id}/edits`, { revision: this.revision, edit: told, at }));
         return stage.doc;
       });
     },
