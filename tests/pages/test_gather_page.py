@@ -287,3 +287,15 @@ def test_files_dropped_onto_a_show_begin_an_episode_that_says_what_comes_next(pa
     page.reload()
     page.wait_for_selector("body[data-ready]")
     expect(away).to_be_hidden()
+
+
+def test_a_show_of_many_episodes_lists_the_newest_and_the_earlier_ones_when_they_are_asked_for(page, demo_server):
+    base, studio = demo_server
+    made = [studio.shows.make_episode(1, f"Tide {number}", 100 + number).id for number in range(41)]
+    listed = page.locator(".show-block").first.locator(".on-desk")
+    page.goto(base)
+    expect(listed).to_have_count(40)
+    page.get_by_role("button", name=re.compile(r"Show \d+ earlier episodes")).click()
+    expect(listed.get_by_label("Title of episode Tide 0")).to_be_visible()
+    assert listed.count() > len(made)
+    expect(page.get_by_role("button", name=re.compile("earlier episodes"))).to_have_count(0)

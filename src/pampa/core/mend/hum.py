@@ -31,7 +31,9 @@ TURN = np.arange(-0.4, 0.4005, 0.002)
 SMOOTH_TURNS = 2
 NEAR = round(0.03 * WORK_RATE)
 ROUNDS = 2
-STANDS_OUT_DB = 3.0
+STANDS_OUT_DB, MAY_STAND_OUT_DB = 3.0, 0.0
+SAMPLED = 90
+"""So many hops of a longer recording are looked at first."""
 SILENCE = RATE // 200
 NOTHING = 1e-11
 """Power under which nothing was recorded at all: it tells nothing of the hum."""
@@ -71,11 +73,22 @@ def follow_hum(source: Source, executor: Executor | None = None) -> HumTrack | N
     grid = list(segments(source.frames))
     glances = np.concatenate(list(run(lambda segment: _glances(source, segment, found.hz, numbers), grid)))
     phase = _phase(glances, numbers)
-    fits = list(run(lambda segment: _fits(source, segment, found.hz, numbers, phase), grid))
-    levels = np.concatenate([fit[0] for fit in fits])
-    doubt = np.concatenate([fit[1] for fit in fits])
-    power = np.median(np.abs(levels) ** 2, axis=0)
-    levels = levels * (power > np.median(doubt, axis=0) * 10 ** (STANDS_OUT_DB / 10))
+
+    def fitted(every: int, over_db: float) -> tuple[Complex, NDArray[np.bool_]]:
+        fits = list(run(lambda segment: _fits(source, segment, found.hz, numbers, phase, every), grid))
+        levels, doubt = (np.concatenate(parts) for parts in zip(*fits, strict=True))
+        power = np.median(np.abs(levels) ** 2, axis=0)
+        return levels, power > np.median(doubt, axis=0) * 10 ** (over_db / 10)
+
+    # A fit costs as the square of what is fitted: a few hops tell which harmonics may stand out at all.
+    every = len(phase) // SAMPLED
+    if every > 1:
+        numbers = numbers[fitted(every, MAY_STAND_OUT_DB)[1].any(axis=1)]
+        if not numbers.size:
+            return None
+    found_levels, stands_out = fitted(1, STANDS_OUT_DB)
+    levels = np.zeros((len(phase), int(numbers[-1]), source.channels), complex)
+    levels[:, numbers - 1] = found_levels * stands_out
     return HumTrack(found.hz, phase, levels) if levels.any() else None
 
 
@@ -145,10 +158,15 @@ def _phase(seen: Complex, numbers: NDArray[np.int64]) -> NDArray[np.float64]:
     return np.concatenate([[0.0], np.cumsum(smooth)])
 
 
-def _fits(source: Source, segment: Segment, hz: float, numbers: NDArray[np.int64], phase: NDArray[np.float64]
-          ) -> tuple[Complex, NDArray[np.float64]]:  # fmt: skip
-    """Levels of the harmonics at the hops of a segment, and the power by which each may be wrong."""
+def _fits(source: Source, segment: Segment, hz: float, numbers: NDArray[np.int64], phase: NDArray[np.float64],
+          every: int) -> tuple[Complex, NDArray[np.float64]]:  # fmt: skip
+    """Levels of the harmonics at the hops of a segment, and the power by which each may be wrong.
+
+    every : only every so many hops are looked at.
+    """
     low, hops, places = _low(source, segment)
+    chosen = hops % every == 0
+    hops, places = hops[chosen], places[chosen]
     size = round(WINDOW_S * WORK_RATE)
     window = np.hanning(size)
     levels = np.zeros((hops.size, numbers.size, low.shape[1]), complex)
@@ -157,7 +175,7 @@ def _fits(source: Source, segment: Segment, hz: float, numbers: NDArray[np.int64
         sound = low[place - size // 2 : place + size - size // 2]
         seconds = hop * HOP / RATE + (np.arange(size) - size // 2) / WORK_RATE
         turn = 2 * np.pi * hz * seconds + np.interp(seconds * RATE / HOP, np.arange(phase.size), phase)
-        basis = _basis(turn, numbers.size)
+        basis = _basis(turn, numbers)
         inside = (seconds >= 0) & (seconds < source.frames / RATE)
         heard = window * inside * (_trust(sound) > 0)
         if not heard.any():
@@ -179,14 +197,16 @@ def _fits(source: Source, segment: Segment, hz: float, numbers: NDArray[np.int64
     return levels, doubt
 
 
-def _basis(turn: NDArray[np.float64], count: int) -> NDArray[np.float32]:
-    """Cosines, then negative sines, of 1 to `count` times `turn`, each from the one before: (frames, 2 * count)."""
+def _basis(turn: NDArray[np.float64], numbers: NDArray[np.int64]) -> NDArray[np.float32]:
+    """Cosines, then negative sines, of `numbers` times `turn`, each from the one before: (frames, 2 * numbers)."""
     base = np.exp(1j * turn)
-    waves = np.empty((2 * count, turn.size), np.float32)
-    wave = base
-    for number in range(count):
-        waves[number], waves[count + number] = wave.real, -wave.imag
-        wave = wave * base
+    waves = np.empty((2 * numbers.size, turn.size), np.float32)
+    wave, reached = base, 1
+    for row, number in enumerate(numbers):
+        for _ in range(reached, number):
+            wave = wave * base
+        reached = number
+        waves[row], waves[numbers.size + row] = wave.real, -wave.imag
     return np.ascontiguousarray(waves.T)
 
 

@@ -5,31 +5,51 @@ import numpy as np
 from pampa.core.compiled import compiled
 from pampa.core.network import convolved
 
+TILE = 64
+"""Frames that are worked side by side, on a grid of the recording's own, which divides a hop: the same bits in any
+stretch."""
+
 
 @compiled()
 def minus_sines(sound, start, step, phase, levels, first, hop, amount):  # type: ignore[no-untyped-def]
     """Sound (frames, channels), whose first frame is `start`, less sines at multiples of `step` radians a frame.
 
     phase, levels : at every `hop` frames from `first` hops on, joined by straight lines. levels : complex, shape
-    (hops, multiples, channels).
+    (hops, multiples, channels). Within a hop the fundamental turns evenly, so that its turns are a table, and one
+    sine and cosine tell a whole tile.
     """
     out = np.empty_like(sound)
     hops, count, channels = levels.shape
-    for i in range(sound.shape[0]):
-        place = (start + i) / hop - first
-        k = min(int(place), hops - 1)
+    table, base, wave, hum = np.empty((2, TILE)), np.empty((2, TILE)), np.empty((2, TILE)), np.empty(TILE)
+    known = -1
+    for tile in range(start // TILE, (start + sound.shape[0] - 1) // TILE + 1):
+        begin = tile * TILE
+        k = min(begin // hop - first, hops - 1)
         after = min(k + 1, hops - 1)
-        share = place - k
-        turn = step * (start + i) + phase[k] + share * (phase[after] - phase[k])
-        base = complex(np.cos(turn), np.sin(turn))
+        ahead = phase[after] - phase[k]
+        if k != known:
+            for m in range(TILE):
+                table[0, m], table[1, m] = np.cos((step + ahead / hop) * m), np.sin((step + ahead / hop) * m)
+            known = k
+        along = begin - (first + k) * hop
+        turn = step * begin + phase[k] + along / hop * ahead
+        cosine, sine = np.cos(turn), np.sin(turn)
+        for m in range(TILE):
+            base[0, m] = cosine * table[0, m] - sine * table[1, m]
+            base[1, m] = cosine * table[1, m] + sine * table[0, m]
         for c in range(channels):
-            wave = base
-            hum = 0.0
+            wave[:] = base
+            hum[:] = 0.0
             for n in range(count):
-                level = levels[k, n, c] + share * (levels[after, n, c] - levels[k, n, c])
-                hum += level.real * wave.real - level.imag * wave.imag
-                wave *= base
-            out[i, c] = sound[i, c] - np.float32(amount * hum)
+                level, more = levels[k, n, c], levels[after, n, c] - levels[k, n, c]
+                for m in range(TILE):
+                    share = (along + m) / hop
+                    real, imag = wave[0, m], wave[1, m]
+                    hum[m] += (level.real + share * more.real) * real - (level.imag + share * more.imag) * imag
+                    wave[0, m] = real * base[0, m] - imag * base[1, m]
+                    wave[1, m] = real * base[1, m] + imag * base[0, m]
+            for m in range(max(start - begin, 0), min(TILE, start + sound.shape[0] - begin)):
+                out[begin + m - start, c] = sound[begin + m - start, c] - np.float32(amount * hum[m])
     return out
 
 

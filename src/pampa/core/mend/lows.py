@@ -94,8 +94,7 @@ def _mean(values: NDArray[np.float64], count: int) -> NDArray[np.float64]:
 
 def _low(source: Source, first: int, last: int, hz: float) -> tuple[FloatArray, FloatArray]:
     """The sound, and what of it lies below `hz`."""
-    sound, low = filtered(source, first, last, _low_pass(hz))
-    return sound, low.astype(np.float32)
+    return filtered(source, first, last, _low_pass(hz), np.float32)
 
 
 @cache

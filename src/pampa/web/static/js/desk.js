@@ -11,6 +11,7 @@ export const nextTitle = (show) => `Episode ${Math.max(0, ...show.episodes.map((
 const COLUMNS = 160;
 const MIDDLE = 20;
 const GLANCES = 12; // of each show: the newest
+const SHOWN = 40; // likewise, until the earlier ones are asked for: a list of hundreds takes seconds to be made
 
 // One person's talk as one path of strokes, above or below the horizon.
 function strokes(person, sign) {
@@ -28,6 +29,12 @@ export function desk(page, data) {
     over: null,
     sending: null,
     uploads: [],
+    whole: [], // the shows of which all episodes are listed
+
+    isWhole(show) { return this.whole.includes(show.id) || show.episodes.length <= SHOWN; },
+    episodesOf(show) { return this.isWhole(show) ? show.episodes : show.episodes.slice(0, SHOWN); },
+    earlierOf(show) { return `Show ${show.episodes.length - SHOWN} earlier episodes`; },
+    listWhole(show) { this.whole = [...this.whole, show.id]; },
 
     async lookAtAll() {
       for (const show of data.shows) {
