@@ -7,6 +7,7 @@ from typing import Any
 
 import numpy as np
 import scipy
+from numpy.lib.stride_tricks import sliding_window_view
 from numpy.typing import NDArray
 
 from pampa.core.sound import RATE, FloatArray, Source
@@ -35,11 +36,9 @@ def filtered(source: Source, first: int, last: int, taps: Taps, kind: type = np.
     begin, end = first // BLOCK, -(-last // BLOCK)
     sound = source.read(begin * BLOCK - reach, end * BLOCK + reach)
     plain = sound[first - begin * BLOCK + reach :][: last - first]
-    rows: NDArray[Any] = np.lib.stride_tricks.sliding_window_view(sound.astype(kind), BLOCK + 2 * reach, axis=0)[
-        ::BLOCK
-    ]
+    blocks: NDArray[Any] = sliding_window_view(sound.astype(kind), BLOCK + 2 * reach, axis=0)[::BLOCK]
     size = scipy.fft.next_fast_len(BLOCK + 2 * reach, real=True)
-    spectra = scipy.fft.rfft(blocks[::BLOCK], size, axis=2)
+    spectra = scipy.fft.rfft(blocks, size, axis=2)
     spectra *= scipy.fft.rfft(taps.astype(kind), size)
     whole = scipy.fft.irfft(spectra, size, axis=2)[:, :, 2 * reach : 2 * reach + BLOCK]
     out = whole.transpose(0, 2, 1).reshape(-1, source.channels)
