@@ -268,7 +268,7 @@ def standing(minutes: int) -> list[Row]:
     return [(f"loudness as it stands after a cut, {minutes} min", statistics.median(spent) * 1000, "ms")]
 
 
-TAKES_MINUTES = ("straight", "pages", "sync", "finds", "picture")
+TAKES_MINUTES = ("straight", "pages", "sync", "finds", "picture", "around")
 
 
 def main() -> None:
@@ -294,6 +294,7 @@ def main() -> None:
             "scale",
             "batch",
             "picture",
+            "around",
         ],
         default="passes",
     )
