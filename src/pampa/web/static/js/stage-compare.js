@@ -12,6 +12,7 @@ const RUN_IN_S = 1.5;
 export function compare(page, stage) {
   const path = () => `/api/episodes/${page.episode.id}`;
   let player = null;
+  let asked = 0;
   return {
     sides: [],
     chosen: remembered("compare", { here: "", there: "now" }),
@@ -21,11 +22,12 @@ export function compare(page, stage) {
     place: 0, // of the side that is heard, in seconds
 
     async show() {
+      const mine = ++asked;
       const [sides, told] = await Promise.all([
         api.get(`${path()}/sides`).catch(() => this.sides), api.get(`${path()}/comparison`).catch(() => this.told),
       ]);
       this.sides = sides;
-      this.told = told;
+      if (mine === asked) this.told = told;
       const known = sides.map((side) => side.of);
       if (!known.includes(this.chosen.here)) this.chosen = { ...this.chosen, here: known.find((of) => of !== this.chosen.there) ?? "" };
       if (!known.includes(this.chosen.there)) this.chosen = { ...this.chosen, there: "now" };
@@ -42,11 +44,18 @@ export function compare(page, stage) {
     get canCompare() { return this.chosen.here !== "" && this.chosen.here !== this.chosen.there; },
     begin() {
       this.leave();
-      return page.attempt(async () => { this.told = await api.post(`${path()}/comparison`, this.chosen); });
+      // It may be done, and read, before this is answered: what it was answered then is out of date.
+      const mine = ++asked;
+      return page.attempt(async () => {
+        const told = await api.post(`${path()}/comparison`, this.chosen);
+        if (mine === asked) this.told = told;
+        return this.read();
+      });
     },
     async read() {
+      const mine = ++asked;
       const told = await api.get(`${path()}/comparison`).catch(() => null);
-      if (!told) return;
+      if (!told || mine !== asked) return;
       this.told = told;
       this.place = 0;
       this.draw();
