@@ -34,11 +34,16 @@ def planned(files):
 @pytest.fixture(scope="module")
 def workers():
     """A scheduler and two workers in processes of their own, on loopback."""
+    import dask
     from distributed import LocalCluster
 
-    with LocalCluster(
-        n_workers=2, threads_per_worker=1, processes=True, host="127.0.0.1", dashboard_address=":0", silence_logs=50
-    ) as cluster:
+    # Work that kills two workers is given up, not only that which kills four: each takes seconds to come back.
+    with (
+        dask.config.set({"distributed.scheduler.allowed-failures": 1}),
+        LocalCluster(
+            n_workers=2, threads_per_worker=1, processes=True, host="127.0.0.1", dashboard_address=":0", silence_logs=50
+        ) as cluster,
+    ):
         yield SimpleNamespace(
             address=cluster.scheduler_address, pids=lambda: [worker.pid for worker in cluster.workers.values()]
         )
