@@ -68,7 +68,7 @@ def test_the_plan_tells_what_will_be_done_with_figures_and_changes_nothing(raw):
     assert any("hum 100 %" in line for line in plan["mend"].told)
     assert plan["silences"].possible
     assert not plan["music"].possible
-    assert plan["voices"].told[0].startswith("Marisol Vey (speaks at −28.")
+    assert plan["voices"].told[0].startswith("Marisol Vey (speaks at −28.1 LUFS)")
     assert raw.editing.state(1) == before
     assert raw.straight_through.report(1) is None
 

@@ -33,7 +33,7 @@ def around(at: int, frames: int) -> tuple[int, int] | None:
 def amounts_near(amounts: Amounts, start: int, stop: int) -> Amounts:
     """The amounts on a stretch's own time: a place to learn noise from holds if it lies there.
 
-    What hangs on other people, and single places worked by hand, wait for the whole.
+    What hangs on who talks when, and single places worked by hand, wait for the whole.
     """
     region: tuple[float, float] | tuple[None, None] = (None, None)
     if amounts.region and start <= amounts.region[0] * RATE and amounts.region[1] * RATE <= stop:
@@ -51,7 +51,7 @@ def asked(amounts: Amounts) -> list[str]:
 def measured_near(source: Source, amounts: Amounts, facts: Facts, start: int, stop: int) -> Measured:
     """What the stretch from `start` to `stop` of a recording tells, for the amounts of `amounts_near`."""
     there = replace(
-        facts, clipped=np.array(_within(facts.clipped, start, stop)).reshape(-1, 2), own=None, others=list,
+        facts, clipped=np.array(_within(facts.clipped, start, stop)).reshape(-1, 2),
         missing=tuple(_within(facts.missing, start, stop)), hold=_in_memory,
     )  # fmt: skip
     return measure(_in_memory(Excerpt(source, start, stop - start)), amounts, there)

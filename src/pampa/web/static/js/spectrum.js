@@ -14,18 +14,18 @@ const LEVELS_DB = 66; // how much of the levels is shown
 const TICKS = [63, 125, 250, 500, 1000, 2000, 4000, 8000, 16_000];
 
 // Pure functions between a place on the drawing and frequency and gain.
-export const xOfHz = (hz, width) => LEFT + (Math.log(hz / LOWEST_HZ) / Math.log(HIGHEST_HZ / LOWEST_HZ)) * (width - LEFT - RIGHT);
+const shareOfHz = (hz) => Math.log(hz / LOWEST_HZ) / Math.log(HIGHEST_HZ / LOWEST_HZ);
+const shareOfDb = (db) => (MOST_DB - db) / (2 * MOST_DB);
+export const xOfHz = (hz, width) => LEFT + shareOfHz(hz) * (width - LEFT - RIGHT);
 export const hzOfX = (x, width) => {
   const share = Math.min(Math.max((x - LEFT) / (width - LEFT - RIGHT), 0), 1);
   return LOWEST_HZ * (HIGHEST_HZ / LOWEST_HZ) ** share;
 };
-export const yOfDb = (db, height) => TOP + ((MOST_DB - db) / (2 * MOST_DB)) * (height - TOP - FOOT);
-const shareOfHz = (hz) => (Math.log(hz / LOWEST_HZ) / Math.log(HIGHEST_HZ / LOWEST_HZ)).toFixed(4);
-const shareOfDb = (db) => ((MOST_DB - db) / (2 * MOST_DB)).toFixed(4);
+export const yOfDb = (db, height) => TOP + shareOfDb(db) * (height - TOP - FOOT);
 // The same place as a style, which holds whatever the size becomes.
 export const placeOf = (hz, db) => ({
-  left: `calc(${LEFT}px + (100% - ${LEFT + RIGHT}px) * ${shareOfHz(hz)})`,
-  top: `calc(${TOP}px + (100% - ${TOP + FOOT}px) * ${shareOfDb(db)})`,
+  left: `calc(${LEFT}px + (100% - ${LEFT + RIGHT}px) * ${shareOfHz(hz).toFixed(4)})`,
+  top: `calc(${TOP}px + (100% - ${TOP + FOOT}px) * ${shareOfDb(db).toFixed(4)})`,
 });
 export const dbOfY = (y, height) => MOST_DB - ((y - TOP) / (height - TOP - FOOT)) * 2 * MOST_DB;
 
