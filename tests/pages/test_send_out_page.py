@@ -121,6 +121,31 @@ def test_what_has_changed_is_heard_at_the_same_words(open_stage, page, demo_serv
     assert there.startswith("0:02:4")  # ten seconds sooner than 2:57
 
 
+HELD = """
+const plain = window.fetch;
+window.fetch = async (path, how) => {
+  const answer = await plain(path, how);
+  if (`${path}`.endsWith("/comparison") && how?.method === "POST") await new Promise((go) => { window.letGo = go; });
+  return answer;
+};"""
+
+
+def test_a_comparison_that_is_done_before_it_was_answered_stays(open_stage, page, demo_server):
+    _, studio = demo_server
+    studio.versions.keep(EPISODE, "Approved")
+    studio.editing.edit(EPISODE, "take_out", {"start": 60 * 48_000, "stop": 70 * 48_000})
+    page.add_init_script(HELD)
+    open_stage("send-out")
+    view(page, "Compare")
+    page.locator("#compare-here").select_option(label="Version “Approved”")
+    page.get_by_role("button", name="Compare", exact=True).last.click()
+    says = page.get_by_text("1 thing differs.")
+    expect(says).to_be_visible(timeout=120_000)
+    page.evaluate("window.letGo()")
+    page.wait_for_timeout(500)
+    expect(says).to_be_visible(timeout=1_000)
+
+
 def test_an_episode_is_laid_up_freed_and_brought_back(page, demo_server):
     base, studio = demo_server
     length = studio.editing.state(EPISODE).document.length
