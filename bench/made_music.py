@@ -1,7 +1,4 @@
-"""Music whose beats are known: made by rule, at any tempo, with rubato and swing, in ten manners of playing.
-
-The first five were looked at while beats were learnt, the others were left out.
-"""
+"""Music whose beats are known: made by rule, at any tempo, with rubato and swing, in ten manners of playing."""
 
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -11,8 +8,6 @@ import numpy as np
 
 from pampa.core.sound import RATE, FloatArray
 
-LEARNT = ("band", "arpeggio", "waltz", "chords", "bed")
-LEFT_OUT = ("march", "swing", "ballad", "offbeat", "strum")
 SCALE = (0, 2, 4, 5, 7, 9, 11)
 PROGRESSIONS = ((0, 5, 3, 4), (0, 3, 4, 0), (0, 4, 5, 3), (5, 3, 0, 4), (0, 1, 4, 0))
 

@@ -1,4 +1,4 @@
-"""Music around the talk: ducking beside a peer, beats on manners of playing learnt and left out, lengths, rooms.
+"""Music around the talk: ducking beside a peer, beats on ten manners of playing, lengths, rooms.
 
 The peer for ducking is FFmpeg's sidechaincompress, set for 12 dB as its users set it. For beats it is librosa's
 tracker, where that is installed: `.venv/bin/python -m pip install librosa`; Pampa itself does not need it.
@@ -15,7 +15,7 @@ import scipy
 
 import pampa
 from bench.levelling import lines
-from bench.made_music import LEARNT, LEFT_OUT, Tune, f_measure, tune
+from bench.made_music import PLAYED, Tune, f_measure, tune
 from bench.under_talk import CELL, Case, run
 from pampa.core.executor import Inline, Threads
 from pampa.core.loudness import measure_source
@@ -36,7 +36,7 @@ from pampa.core.timeline.document import Clip, Document, Send, Track, Under
 
 SAMPLE = Path(pampa.__file__).parent / "demo" / "voices"
 ASKED_LU = 14.0
-SEEDS, PIECES = range(2), 8
+SEEDS, PIECES = range(2), 24
 LENGTHS_S = (15.0, 22.2, 31.7, 60.0, 95.5)
 
 
@@ -86,14 +86,13 @@ def ducking(folder: Path) -> None:
 
 def beating() -> None:
     peer = _librosa()
-    for part, manners in (("learnt", LEARNT), ("left out", LEFT_OUT)):
-        for manner in manners:
-            tunes = [tune(manner, 100 + seed) for seed in range(PIECES)]
-            own = [_own_beats(made) for made in tunes]
-            told = f"beats {np.mean([f[0] for f in own]):.3f}, bars {np.mean([f[1] for f in own]):.3f}"
-            if peer:
-                told += f"; librosa {np.mean([f_measure(peer(made), made.beats_s) for made in tunes]):.3f}"
-            print(f"  {part:<9} {manner:<9} {told}", flush=True)
+    for manner in PLAYED:
+        tunes = [tune(manner, 100 + seed) for seed in range(PIECES)]
+        own = [_own_beats(made) for made in tunes]
+        told = f"beats {np.mean([f[0] for f in own]):.3f}, bars {np.mean([f[1] for f in own]):.3f}"
+        if peer:
+            told += f"; librosa {np.mean([f_measure(peer(made), made.beats_s) for made in tunes]):.3f}"
+        print(f"  {manner:<9} {told}", flush=True)
 
 
 def _own_beats(made: Tune) -> tuple[float, float]:
@@ -118,7 +117,7 @@ def _librosa():  # type: ignore[no-untyped-def]
 
 def lengths() -> None:
     off, jumps, worst, refused = [], [], [], 0
-    for manner in (*LEARNT, *LEFT_OUT):
+    for manner in PLAYED:
         source = ArraySource(tune(manner, 7).sound)
         onsets = onsets_of(source)
         beats = beats_of(onsets)

@@ -7,7 +7,8 @@ from bench.made_music import f_measure, tune
 
 from pampa.core.music.bars import bar_starts, bars_of
 from pampa.core.music.beats import beats_of
-from pampa.core.music.onsets import onsets_of
+from pampa.core.music.onsets import HOPS_PER_S, onsets_of
+from pampa.core.music.tapping import odds
 from pampa.core.sound import RATE, ArraySource
 from tests.signals import noise, silence
 
@@ -23,6 +24,22 @@ def test_beats_and_bars_of_music_that_bends_and_swings(manner, seed):
     found = beats_of(onsets)
     assert f_measure(found.beats_s, made.beats_s) > 0.95
     assert f_measure(bar_starts(found, bars_of(onsets, found)), made.bars_s) > 0.9
+
+
+def test_beats_do_not_cross_over_to_chords_that_are_struck_between_them():
+    made = tune("offbeat", 307)
+    found = beats_of(onsets_of(ArraySource(made.sound))).beats_s
+    assert f_measure(found, made.beats_s) > 0.95
+
+
+@pytest.mark.parametrize(("manner", "seed"), [("band", 301), ("chords", 304), ("offbeat", 310)])
+def test_the_row_that_is_played_speaks_for_itself_against_halves_doubles_and_what_lies_between(manner, seed):
+    made = tune(manner, seed, seconds=25)
+    onsets = onsets_of(ArraySource(made.sound))
+    beats = np.round(made.beats_s * HOPS_PER_S).astype(int)
+    between = (beats[1:] + beats[:-1]) // 2
+    others = [beats[::2], between, np.sort(np.concatenate([beats, between]))]
+    assert odds(onsets, beats, 0.5) > max(odds(onsets, other, 0.5) for other in others)
 
 
 def rhythm(bpm, seconds=30):

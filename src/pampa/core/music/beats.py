@@ -3,8 +3,8 @@
 For every tempo that comes into question, the best row of beats is found by dynamic programming (D. P. W. Ellis, Beat
 Tracking by Dynamic Programming, Journal of New Music Research 36(1), 2007), around a period that is followed through
 the piece on its tempogram (Grosche and Mueller, Extracting predominant local pulse information from music recordings,
-IEEE TASLP 19(6), 2011). Of halves and doubles the one is taken whose beats come again best and are alike, whose bars
-stand out, and which lies near the tempi that people tap to (Moelants, Preferred tempo reconsidered, ICMPC 2002).
+IEEE TASLP 19(6), 2011). It is found once more twice as fast: every other of those is a row that does not cross over
+to what is struck between the beats in mid-piece. Which of all rows people tap to is weighed in `tapping`.
 """
 
 from dataclasses import dataclass
@@ -14,8 +14,8 @@ import scipy
 from numpy.typing import NDArray
 
 from pampa.core.compiled import compiled
-from pampa.core.music.accents import bars_told, struck
 from pampa.core.music.onsets import HOPS_PER_S, Onsets
+from pampa.core.music.tapping import odds
 from pampa.core.sound import Curve
 
 SLOWEST_BPM, FASTEST_BPM = 50.0, 210.0
@@ -29,13 +29,9 @@ REACH, BEND = 13, 0.004
 TIGHT = 100.0
 """What a beat costs that comes early or late, against the spread of the onsets, for the square of the ratio's log: as
 Ellis has it, since the period is followed already."""
-BETWEEN = 0.25
-"""How much louder than what lies between a row of beats has to be, to be believed against bars that stand out less."""
-LIKED_BPM, LIKING, ALIKE, UNLIKE = 120.0, 0.1, 0.5, 0.5
-"""What a tempo costs an octave away from the liked one; and beats of which every other is less than half as strong."""
-CANDIDATES = 6
-SLACK = 5
-SHORTEST_S = 4.0
+CANDIDATES, APART = 6, 0.03
+"""Tempi that come into question; two that are less than so much apart are one."""
+SHORTEST_S, FEWEST = 4.0, 4
 BEATS_APART = 8
 OVER_CHANCE, SHUFFLED = 1.3, 16
 """Beats come again so many times as well as in the same onsets shuffled, in pieces of 160 ms; else there are none."""
@@ -66,10 +62,13 @@ def beats_of(onsets: Onsets) -> Beats:
     if onsets.strength.size < SHORTEST_S * HOPS_PER_S or not onsets.strength.any():
         return NO_BEATS
     gram = tempogram(onsets.strength)
-    rows = [_row(onsets, gram, near) for near in _candidates(gram.mean(axis=0))]
-    best = max(rows, key=lambda row: row.score)
-    if best.clear < OVER_CHANCE * _by_chance(onsets.strength):
-        return Beats(np.zeros(0), best.clear)
+    rows = rows_of(onsets, gram)
+    if not rows:
+        return NO_BEATS
+    clearest = max(row.clear for row in rows)
+    if clearest < OVER_CHANCE * _by_chance(onsets.strength):
+        return Beats(np.zeros(0), clearest)
+    best = max(rows, key=lambda row: odds(onsets, row.hops, row.clear))
     return Beats(_exact(best.hops, onsets.strength) / HOPS_PER_S, best.clear)
 
 
@@ -93,10 +92,35 @@ def tempogram(strength: Curve) -> NDArray[np.float64]:
 
 
 @dataclass(frozen=True, eq=False)
-class _Row:
+class Row:
+    """Beats in hops that come into question, and how well their tempo comes again, 0 to 1."""
+
     hops: NDArray[np.int64]
     clear: float
-    score: float
+
+
+def rows_of(onsets: Onsets, gram: NDArray[np.float64]) -> list[Row]:
+    """All rows of beats that come into question: for each tempo the best one, and two of every other pulse."""
+    strength, rows = onsets.strength, []
+    steps = np.arange(len(gram)) * STEP_S * HOPS_PER_S
+    for path in _paths(gram):
+        clear = float(gram[np.arange(path.size), path].mean())
+        period = np.interp(np.arange(strength.size), steps, PERIODS[path])
+        pulse = _heard(_best_row(strength, period / 2), strength)
+        for hops in (_heard(_best_row(strength, period), strength), pulse[::2], pulse[1::2]):
+            if hops.size >= FEWEST:
+                rows.append(Row(hops, clear))
+    return rows
+
+
+def _paths(gram: NDArray[np.float64]) -> list[NDArray[np.int64]]:
+    """The tempi that come into question, each followed through the piece; no two of them the same."""
+    kept: list[NDArray[np.int64]] = []
+    for path in (_followed(gram, near) for near in _candidates(gram.mean(axis=0))):
+        tempo = np.log(np.median(PERIODS[path]))
+        if all(abs(tempo - np.log(np.median(PERIODS[other]))) > APART for other in kept):
+            kept.append(path)
+    return kept
 
 
 def _candidates(fit: Curve) -> list[int]:
@@ -111,51 +135,6 @@ def _by_chance(strength: Curve) -> float:
     gram = tempogram(np.random.default_rng(0).permutation(pieces).ravel())
     paths = (_followed(gram, near) for near in _candidates(gram.mean(axis=0)))
     return max(float(gram[np.arange(path.size), path].mean()) for path in paths)
-
-
-def _row(onsets: Onsets, gram: NDArray[np.float64], near: int) -> _Row:
-    path = _followed(gram, near)
-    clear = float(gram[np.arange(path.size), path].mean())
-    steps = np.arange(path.size) * STEP_S * HOPS_PER_S
-    strength = onsets.strength
-    hops = _heard(_best_row(strength, np.interp(np.arange(strength.size), steps, PERIODS[path])), strength)
-    octaves = float(np.log2(HOPS_PER_S * 60 / np.median(PERIODS[path]) / LIKED_BPM))
-    unlike = max(ALIKE - _every_other(struck(onsets, hops)), 0.0)
-    score = clear + _bars(onsets, hops) - LIKING * octaves**2 - UNLIKE * unlike
-    return _Row(_down(onsets, hops), clear, score)
-
-
-def _down(onsets: Onsets, hops: NDArray[np.int64]) -> NDArray[np.int64]:
-    """The row of beats, or the one half a beat from it where bars stand out the better there.
-
-    What is struck between the beats may be as loud as the beats themselves, but chords change on beats.
-    """
-    between = _nearest_onsets((hops[1:] + hops[:-1]) // 2, onsets.strength)
-    if between.size == 0:
-        return hops
-    on, off = (float(struck(onsets, row).mean()) for row in (hops, between))
-    louder = (on - off) / max(on + off, 1e-9)
-    return between if _bars(onsets, between) - _bars(onsets, hops) > BETWEEN * louder else hops
-
-
-def _bars(onsets: Onsets, hops: NDArray[np.int64]) -> float:
-    """How far the best bars of a row of beats stand out."""
-    return max((told[0] for told in bars_told(onsets, hops)), default=0.0)
-
-
-def _nearest_onsets(hops: NDArray[np.int64], strength: Curve) -> NDArray[np.int64]:
-    """Where it is strongest within `SLACK` hops of each; where nothing begins, as they are."""
-    padded = np.pad(strength, SLACK)
-    near = np.lib.stride_tricks.sliding_window_view(padded, 2 * SLACK + 1)[hops]
-    return np.asarray(hops + np.where(near.max(axis=1, initial=0.0) > 0, near.argmax(axis=1) - SLACK, 0), np.int64)
-
-
-def _every_other(strength: Curve) -> float:
-    """How alike every other beat and those between are in strength: 1 where they are, 0 where only every other is."""
-    if strength.size < 2:
-        return 0.0
-    one, other = float(strength[::2].mean()), float(strength[1::2].mean())
-    return min(one, other) / max(one, other, 1e-9)
 
 
 def _followed(gram: NDArray[np.float64], near: int) -> NDArray[np.int64]:
