@@ -7,10 +7,11 @@ from functools import lru_cache
 import numpy as np
 import soundfile
 import soxr
-from scipy.signal import butter, oaconvolve, sosfilt
+from scipy.signal import oaconvolve
 
 from pampa.core.sync.features import WORK_RATE
 from pampa.demo.assemble import VOICES
+from pampa.demo.synthesis import band
 
 RATE = 16_000
 
@@ -60,7 +61,7 @@ def double_ender(seconds=180, seed=1, *, offset_s=4.7, drift_ppm=38.0, delay_s=0
     """
     rng = np.random.default_rng(seed + 1000)
     sides = conversation(seconds, seed, share=share)
-    narrow = sosfilt(butter(4, [300, 3300], "bandpass", fs=RATE, output="sos"), sides[1])
+    narrow = band(sides[1], 300, 3300, rate=RATE, order=4)
     if echo_s:
         t = np.arange(round(echo_s * RATE)) / RATE
         narrow = (
@@ -68,7 +69,7 @@ def double_ender(seconds=180, seed=1, *, offset_s=4.7, drift_ppm=38.0, delay_s=0
             + 0.8 * oaconvolve(narrow, rng.standard_normal(t.size) * 10 ** (-3 * t / echo_s) * 0.05)[: narrow.size]
         )
     if codec_hz:
-        narrow = sosfilt(butter(6, codec_hz, fs=RATE, output="sos"), narrow)
+        narrow = band(narrow, None, codec_hz, rate=RATE, order=6)
         frames = narrow[: narrow.size // 320 * 320].reshape(-1, 320)
         frames *= rng.choice([1.0, 0.5, 0.1], (len(frames), 1), p=[0.8, 0.12, 0.08])
     squeezed = np.sign(narrow) * np.abs(narrow) ** 0.6

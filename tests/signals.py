@@ -1,5 +1,7 @@
 """Signals with a known truth, made for the tests."""
 
+from functools import lru_cache
+
 import numpy as np
 
 from pampa.core.sound import RATE, FloatArray, db_to_gain
@@ -25,6 +27,11 @@ def noise(seconds: float, *, dbfs: float = -20.0, channels: int = 1, rate: int =
 
 def talk(seconds: float, *, dbfs: float = -20.0, rate: int = RATE, seed: int = 1) -> FloatArray:
     """Something with the rhythm of speech: coloured noise in syllables of about 4 Hz, phrases and pauses. Mono."""
+    return _talk(seconds, dbfs, rate, seed).copy()
+
+
+@lru_cache(8)
+def _talk(seconds: float, dbfs: float, rate: int, seed: int) -> FloatArray:
     rng = np.random.default_rng(seed)
     frames = round(seconds * rate)
     t = np.arange(frames) / rate

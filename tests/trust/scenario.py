@@ -8,20 +8,16 @@ import sqlite3
 from pathlib import Path
 
 import numpy as np
-from alembic import command, context
 
-from pampa.cli.warming import warm_up
 from pampa.core.deliver.formats import Format
 from pampa.core.deliver.solve import Aim
 from pampa.core.faults import ASKED
 from pampa.core.files.decode import read_sound
+from pampa.store.database import open_database
 from pampa.studio.sending import Wanted
 from pampa.studio.settings import Settings
 from pampa.studio.studio import Studio
 
-warm_up()  # once, in the process that all others are forked from
-LOADED = (command, context)
-"""What opening a database loads when it is first needed: here it is there for all of them."""
 PIECES = 2
 EDITS = 2
 
@@ -29,7 +25,7 @@ EDITS = 2
 def start(work, *arguments, fault=""):
     """Run a function in a fresh process that may be killed; returns its exit code. Modules are loaded already."""
     context = multiprocessing.get_context("forkserver")
-    context.set_forkserver_preload(["tests.trust.scenario"])
+    context.set_forkserver_preload(["tests.trust.warmed"])
     process = context.Process(target=_with_fault, args=(work, fault, arguments))
     process.start()
     process.join(120)
@@ -44,6 +40,11 @@ def _with_fault(work, fault, arguments):
 
 def was_killed(code):
     return code == -signal.SIGKILL
+
+
+def open_only(path):
+    """Here, not where it is tested: what a fresh process has to load for it is loaded already."""
+    open_database(path)
 
 
 def open_studio(data):

@@ -6,7 +6,7 @@ from collections import Counter
 import pytest
 from sqlalchemy import text
 
-from pampa.store.database import MIGRATIONS, Sessions, engine_for, known_states, open_database
+from pampa.store.database import MIGRATIONS, Sessions, engine_for, known_states
 from pampa.store.models import Show
 from tests.conftest import linked_copy, write_talk
 from tests.trust.scenario import (
@@ -15,6 +15,7 @@ from tests.trust.scenario import (
     look,
     look_for_the_talk,
     noted,
+    open_only,
     start,
     was_killed,
     work_a_while,
@@ -96,23 +97,19 @@ def complain(point, told, found):
 def test_a_kill_during_an_upgrade_leaves_the_folder_as_it_was_or_as_it_will_be(tmp_path, older):
     if older:
         make_old(tmp_path / "whole" / "pampa.db", older)
-    points = passed(_open, tmp_path / "whole" / "pampa.db", tmp_path=tmp_path)
+    points = passed(open_only, tmp_path / "whole" / "pampa.db", tmp_path=tmp_path)
     steps = [point for point in points if point.startswith("migration")]
     assert len(steps) == len(known_states()) - (known_states().index(older) + 1 if older else 0)
     for n, point in enumerate(points):
         path = tmp_path / str(n) / "pampa.db"
         if older:
             make_old(path, older)
-        assert was_killed(start(_open, path, fault=point)), point
-        assert start(_open, path) == 0, f"after a kill at {point} the database does not open"
+        assert was_killed(start(open_only, path, fault=point)), point
+        assert start(open_only, path) == 0, f"after a kill at {point} the database does not open"
         with Sessions(engine_for(path))() as session:
             assert [show.name for show in session.query(Show)] == (["Slack Water"] if older else [])
         copies = sorted((path.parent / "copies").glob("*.db")) if older else []
         assert not older or copies
-
-
-def _open(path):
-    open_database(path)
 
 
 def make_old(path, state):

@@ -71,14 +71,15 @@ class Checkup:
 
 
 def examine(source: Source, *, clipped: NDArray[np.float64], sides_db: float | None = None,
-            missing: Sequence[tuple[float, float]] = (), executor: Executor | None = None) -> Checkup:  # fmt: skip
+            missing: Sequence[tuple[float, float]] = (), frames: Frames | None = None,
+            executor: Executor | None = None) -> Checkup:  # fmt: skip
     """Examine a conformed recording (48 kHz, one channel or two).
 
     clipped : stretches in seconds that `ClipFinder` found in the file itself. sides_db : level of left minus
     right against the whole, where the file had two channels and they were settled to one. missing : from where to
-    where, in seconds, the file could not be read.
+    where, in seconds, the file could not be read. frames : what `measure_frames` says of it, where it was asked.
     """
-    frames = measure_frames(source, executor)
+    frames = measure_frames(source, executor) if frames is None else frames
     parts = parts_of(frames)
     floor, speech = mean_power(source, parts.quiet), mean_power(source, parts.active)
     edges = band_edges()

@@ -18,7 +18,7 @@ from pampa.core.checkup.speech import FRAMES_PER_S, Parts, parts_of, runs_of
 from pampa.core.checkup.trial import Trial
 from pampa.core.executor import Executor
 from pampa.core.mend.amounts import Amounts
-from pampa.core.mend.clicks import find_clicks
+from pampa.core.mend.clicks import find_clicks, repaired
 from pampa.core.mend.processes import PROCESSES, Facts
 from pampa.core.sound import RATE, ArraySource, Excerpt, Source, segments, to_mono
 from pampa.core.voice import sibilance
@@ -49,11 +49,11 @@ NOTHING = 1e-16
 def checked_up(source: Source, *, clipped: NDArray[np.float64], sides_db: float | None = None,
                missing: Sequence[tuple[float, float]] = (), executor: Executor | None = None) -> Checkup:  # fmt: skip
     """The whole check-up of a conformed recording: examined, and Mend tried on stretches of it. As `examine` says."""
-    checkup = examine(source, clipped=clipped, sides_db=sides_db, missing=missing, executor=executor)
-    parts = parts_of(measure_frames(source, executor))
+    frames = measure_frames(source, executor)
+    checkup = examine(source, clipped=clipped, sides_db=sides_db, missing=missing, frames=frames, executor=executor)
     trials = [
-        tried(Excerpt(source, start, frames), hum=checkup.hum is not None, clipped=_within(clipped, start, frames))
-        for start, frames in stretches(source.frames, parts)
+        tried(Excerpt(source, start, length), hum=checkup.hum is not None, clipped=_within(clipped, start, length))
+        for start, length in stretches(source.frames, parts_of(frames))
     ]
     return replace(checkup, trial=together(trials)) if trials else checkup
 
@@ -82,9 +82,13 @@ def tried(source: Source, *, hum: bool, clipped: NDArray[np.float64]) -> Trial:
     trial = Trial(source.frames / RATE)
     sound: Source = ArraySource(source.read(0, source.frames), source.rate)
     for process in PROCESSES:
+        known = None
         if process.name == "clicks":
-            trial = replace(trial, clicks=sum(click.over_db >= PLAIN_DB for click in find_clicks(sound)))
-        known = process.measure(sound, amounts, Facts(clipped)) if amounts.of(process.name) else None
+            clicks = find_clicks(sound)
+            trial = replace(trial, clicks=sum(click.over_db >= PLAIN_DB for click in clicks))
+            known = repaired(sound, clicks) if clicks else None
+        elif amounts.of(process.name):
+            known = process.measure(sound, amounts, Facts(clipped))
         if known is None:
             continue
         after = _whole(process.apply(sound, known, amounts))
