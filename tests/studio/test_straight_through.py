@@ -112,6 +112,12 @@ def test_what_a_person_decided_stays(raw):
     assert not planned(raw)["mend"].possible
 
 
+def test_what_was_taken_off_the_list_and_lies_on_its_track_is_told_by_its_name(raw):
+    anders = next(each for each in raw.recordings.of_episode(1) if each.person == "Anders Quill")
+    raw.recordings.remove(anders.id)
+    assert any(line.startswith("Anders Quill: ") for line in planned(raw)["mend"].told)
+
+
 def test_what_is_wanted_is_remembered_for_the_show(raw):
     gone(raw, "line-up", longer_s=2.0)
     assert raw.straight_through.wants(1).ticked == ("line-up",)

@@ -308,7 +308,13 @@ class Steps:
                 self._of.editing.edit(episode_id, "remove_clip", {"clip": clip})
 
     def _names(self, episode_id: int) -> dict[int, str]:
-        return {r.id: _called(r) for r in self._of.recordings.of_episode(episode_id)}
+        """What each recording is called: also those off the list, since what lies on tracks stays there."""
+        every = [
+            recording
+            for removed in (False, True)
+            for recording in self._of.recordings.of_episode(episode_id, removed=removed, gone=True)
+        ]
+        return {recording.id: _called(recording) for recording in every}
 
 
 def _called(recording: Recording) -> str:

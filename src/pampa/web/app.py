@@ -12,6 +12,7 @@ from pampa import __version__
 from pampa.studio.studio import Studio
 from pampa.web import errors
 from pampa.web.bounds import Bounds
+from pampa.web.description import REFUSALS, Described
 from pampa.web.routes import (
     comparing,
     cutting,
@@ -37,7 +38,6 @@ from pampa.web.routes import (
     straight_through,
     voices,
 )
-from pampa.web.schemas import ErrorBody
 from pampa.web.security import Guard
 from pampa.web.static_files import STATIC, KeptForEver, address
 
@@ -50,7 +50,7 @@ def create_app(studio: Studio) -> FastAPI:
         yield
         studio.close()
 
-    app = FastAPI(
+    app = Described(
         title="Pampa", version=__version__, lifespan=lifespan, docs_url=None, redoc_url=None,
         openapi_url="/api/openapi.json",
     )  # fmt: skip
@@ -66,7 +66,6 @@ def create_app(studio: Studio) -> FastAPI:
     app.mount(address(), KeptForEver(directory=STATIC), "kept")
     app.mount("/static", StaticFiles(directory=STATIC), "static")
     app.include_router(pages.router, include_in_schema=False)  # first: a route is made ready when it is first asked
-    refusals = {code: {"model": ErrorBody} for code in (400, 401, 403, 404, 409, 413, 422, 507)}
     for part in (
         shows,
         episodes,
@@ -91,5 +90,5 @@ def create_app(studio: Studio) -> FastAPI:
         straight_through,
         events,
     ):
-        app.include_router(part.router, prefix="/api", responses=refusals)  # type: ignore[arg-type]
+        app.include_router(part.router, prefix="/api", responses=REFUSALS)
     return app
