@@ -27,6 +27,8 @@ SHARP_DB = 8.0
 ROOM_DBFS = -66.0
 RATIO = 2.5
 PEAK_DB = (8.0, 12.0)
+ONSET, VOWEL = 2, 15
+"""Cells of 20 ms: a word sets in during the first two of its phrase, and its vowel is over after so many."""
 
 
 def joined(lines: list[Sound], seed: int) -> Sound:
@@ -96,14 +98,16 @@ def compressing(name: str, lines: list[Sound]) -> None:
     recipe = replace(UNTREATED, ratio=RATIO)
     taken = np.concatenate([part.taken["compressor"] for part in voice.treated(recipe, Inline())])
     level = 10 * np.log10(np.maximum(voice.energy[: taken.size], 1e-12))
-    loud, onsets = [], []
+    loud, own, loudest = [], [], []
     for phrase in phrases_of(voice.energy):
         inside = slice(phrase.start, min(phrase.stop, taken.size))
         loud += taken[inside][level[inside] >= np.percentile(level[inside], 80)].tolist()
-        onsets.append(taken[phrase.start : phrase.start + 2].max() - np.percentile(taken[inside], 90))
+        onset = taken[phrase.start : phrase.start + ONSET].max()
+        own.append(onset - taken[phrase.start + ONSET : phrase.start + VOWEL].max())
+        loudest.append(onset - np.percentile(taken[inside], 90))
     print(
-        f"  {name:<12} takes {np.median(loud):.1f} dB of the median loud syllable; onsets lose {max(onsets):+.1f} dB "
-        "against their loudest vowels at most"
+        f"  {name:<12} takes {np.median(loud):.1f} dB of the median loud syllable; onsets lose {max(own):+.1f} dB "
+        f"against the vowels that they begin at most, {max(loudest):+.1f} dB against the loudest of their phrase"
     )
 
 
