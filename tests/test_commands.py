@@ -138,7 +138,7 @@ def test_align_says_what_it_could_not_read(tmp_path, wav):
 
 
 def test_checkup_tells_what_a_file_suffers_from_and_what_it_could_not_read(sample, tmp_path):
-    truth, recorded = sample[1], beginning(sample[0] / "anders_local.wav", tmp_path, 90)
+    truth, recorded = sample[1], beginning(sample[0] / "anders_local.wav", tmp_path, 45)
     (tmp_path / "notes.wav").write_text("no sound")
     done = pampa("checkup", recorded, tmp_path / "notes.wav", "--json")
     anders, notes = json.loads(done.stdout)["files"]
@@ -152,7 +152,7 @@ def test_checkup_tells_what_a_file_suffers_from_and_what_it_could_not_read(sampl
 
 
 def test_find_tells_what_may_go_with_the_track_it_is_on(sample, wav, tmp_path):
-    marisol = beginning(sample[0] / "marisol_local.wav", tmp_path, 90)
+    marisol = beginning(sample[0] / "marisol_local.wav", tmp_path, 45)
     done = pampa("find", marisol, sample[0] / "nola_spot.wav", "--json")
     rows = json.loads(done.stdout)["suggestions"]
     assert done.returncode == 0

@@ -13,13 +13,13 @@ from tests.test_commands import pampa
 
 @pytest.fixture
 def raw(sample, tmp_path):
-    """The first minute and a half of what came from both ends, and of the call."""
+    """The first minute of what came from both ends, and of the call."""
     return [
         beginning(sample[0] / f"{name}.wav", tmp_path, 60) for name in ("marisol_local", "anders_local", "call_backup")
     ]
 
 
-def test_a_dry_run_tells_the_plan_and_leaves_nothing(raw, tmp_path):
+def test_a_dry_run_tells_the_plan_and_leaves_nothing(raw, talk_file, tmp_path):
     data = tmp_path / "data"
     data.mkdir()
     done = pampa("episode", *raw, "--out", tmp_path / "neap-tide", "--show", data, "--dry-run", "--json")
@@ -29,7 +29,7 @@ def test_a_dry_run_tells_the_plan_and_leaves_nothing(raw, tmp_path):
     assert any(re.search(r"anders_local\.wav by \+4\.[89]", line) for line in steps["line-up"]["told"])
     assert not steps["fillers"]["done"]
     assert not (tmp_path / "neap-tide").exists()
-    again = pampa("episode", raw[0], "--out", tmp_path / "x", "--show", data, "--dry-run", "--json")
+    again = pampa("episode", talk_file("again.wav"), "--out", tmp_path / "x", "--show", data, "--dry-run", "--json")
     assert json.loads(again.stdout)["files"] == []
 
 
