@@ -84,7 +84,7 @@ def tried(source: Source, *, hum: bool, clipped: NDArray[np.float64]) -> Trial:
     for process in PROCESSES:
         known = None
         if process.name == "clicks":
-            clicks = find_clicks(sound)
+            clicks = find_clicks(sound)  # once: they are counted, and taken out
             trial = replace(trial, clicks=sum(click.over_db >= PLAIN_DB for click in clicks))
             known = repaired(sound, clicks) if clicks else None
         elif amounts.of(process.name):
