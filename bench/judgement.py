@@ -18,10 +18,10 @@ from numpy.typing import NDArray
 
 from bench.rooms import CONDITIONS, Condition, recorded_in
 from bench.silences import FAINT_DB, HEARD_DB, Silence, silence_counts, silences_of, sounds
-from pampa.core.checkup.speech import runs_of
 from pampa.core.executor import Threads
 from pampa.core.finds.find import Heard, find, hear
 from pampa.core.finds.finds import Find
+from pampa.core.runs import runs_of
 from pampa.core.sound import RATE, ArraySource
 from pampa.core.speech.activity import Activity, activities
 from pampa.core.speech.features import PER_S, Features

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from pampa.core.checkup.speech import runs_of
+from pampa.core.runs import runs_of
 
 SILENCE_S, EDGE_S = 1.0, 0.04
 HEARD_DB, FAINT_DB, GRAIN = 46.0, 60.0, 2

@@ -3,11 +3,11 @@
 import numpy as np
 import pytest
 
-from pampa.core.checkup.speech import runs_of
 from pampa.core.mend.amounts import Amounts, Other
 from pampa.core.mend.clean import basis, chain, measure
 from pampa.core.mend.processes import Facts
 from pampa.core.mend.sharing import shares_db
+from pampa.core.runs import runs_of
 from pampa.core.sound import RATE, ArraySource
 from pampa.core.speech.activity import activities
 from pampa.core.speech.features import PER_S, measure_features

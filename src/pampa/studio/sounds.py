@@ -26,7 +26,8 @@ from pampa.core.mend.clean import Measured, Told
 from pampa.core.rendition import SILENT, Rendition
 from pampa.core.room_tone import Tone, quiet_place
 from pampa.core.sound import RATE, SEGMENT_S, Curve, Segment, Source, segments
-from pampa.core.speech.level import COMMON_LEVEL_LUFS, speech_activity, speech_level
+from pampa.core.speech.detector import where_spoken
+from pampa.core.speech.level import COMMON_LEVEL_LUFS, speech_level
 from pampa.core.speech.talk import talk_curve_of
 from pampa.core.sync.clocked import clocked_curve, clocked_frames
 from pampa.core.voice.heard import Heard, heard_in
@@ -195,7 +196,7 @@ class Sounds:
         if content not in self._analyses:
             energy = self._shelf.energy(content)
             self._analyses[content] = Analysis(
-                energy, speech_activity(energy), speech_level(energy), quiet_place(energy)
+                energy, where_spoken(energy).astype(np.float64), speech_level(energy), quiet_place(energy)
             )
         return self._analyses[content]
 

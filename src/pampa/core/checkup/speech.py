@@ -6,14 +6,12 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from pampa.core.checkup.frames import HOP, NOTHING_DB, Frames
+from pampa.core.checkup.frames import HOP, Frames
+from pampa.core.runs import runs_of
 from pampa.core.sound import RATE, Curve
+from pampa.core.speech.detector import SILENT_DB, SMOOTH_CELLS, levels_of, smoothed_db
 
 FRAMES_PER_S = RATE // HOP
-SMOOTH = 5
-FLOOR_SHARE = 5.0
-QUIET_REACH_DB, ACTIVE_OVER_FLOOR_DB, ACTIVE_UNDER_TOP_DB = 3.0, 9.0, 22.0
-SILENT_DB = -120.0
 NEAR_LOUD_DB = 15.0
 STRUCK_DB = 11.0
 """How far a thump stands over the lows of this voice: a deep voice has lows of its own."""
@@ -30,7 +28,7 @@ class Parts:
 
 
 def parts_of(frames: Frames) -> Parts:
-    """Tell speech from room. The floor is the mean power of what lies within 3 dB of the quietest twentieth.
+    """Tell speech from room.
 
     In hiss or rumble as loud as the talk, it is told by the band of the voice alone.
     """
@@ -41,17 +39,13 @@ def parts_of(frames: Frames) -> Parts:
 
 def _told_by(curve: Curve, frames: Frames) -> Parts:
     """Speech and room told by one curve of levels; their levels are those of the whole sound."""
-    level = _smooth(curve) if curve.size else curve
-    sounding = level > SILENT_DB
-    nothing = np.zeros(level.size, bool)
-    if sounding.sum() < FRAMES_PER_S:
+    levels = levels_of(smoothed_db(10 ** (curve / 10), SMOOTH_CELLS))
+    nothing = np.zeros(curve.size, bool)
+    if (levels.level > SILENT_DB).sum() < FRAMES_PER_S:
         return Parts(nothing, nothing, None, None)
-    lowest, top = np.percentile(level[sounding], [FLOOR_SHARE, 97])
-    quiet = sounding & (level <= lowest + QUIET_REACH_DB)
-    floor = _mean_db(curve[quiet])
-    active = level > max(floor + ACTIVE_OVER_FLOOR_DB, top - ACTIVE_UNDER_TOP_DB)
+    active, quiet = levels.talk(), levels.room
     floor_dbfs = _mean_db(frames.level[quiet])
-    if top - floor < ACTIVE_OVER_FLOOR_DB or active.sum() < FRAMES_PER_S // 2:
+    if active.sum() < FRAMES_PER_S // 2:
         return Parts(nothing, quiet, None, floor_dbfs)
     return Parts(active, quiet, _mean_db(frames.level[active]), floor_dbfs)
 
@@ -63,7 +57,7 @@ def steady_stretch(parts: Parts, *, longest_s: float = 20.0, shortest_s: float =
         return None
     first, last = runs[np.argmax(runs[:, 1] - runs[:, 0])].tolist()
     # Its edges lie beside words: a little of it on either side is left out.
-    start, length = first + SMOOTH, (last - first - 2 * SMOOTH) / FRAMES_PER_S
+    start, length = first + SMOOTH_CELLS, (last - first - 2 * SMOOTH_CELLS) / FRAMES_PER_S
     return (start / FRAMES_PER_S, min(length, longest_s)) if length >= shortest_s else None
 
 
@@ -137,23 +131,9 @@ def leaning_db(frames: Frames, parts: Parts) -> float | None:
     return round(float(np.median(20 * np.log10(up / down))), 1)
 
 
-def runs_of(where: NDArray[np.bool_], *, bridge: int = 0) -> NDArray[np.int64]:
-    """Start and end of each run of True, shape (runs, 2); gaps of up to `bridge` frames count as part of it."""
-    edges = np.flatnonzero(np.diff(np.concatenate([[False], where, [False]]).astype(np.int8))).reshape(-1, 2)
-    if bridge and len(edges) > 1:
-        apart = edges[1:, 0] - edges[:-1, 1] > bridge
-        edges = np.stack([edges[np.r_[True, apart], 0], edges[np.r_[apart, True], 1]], axis=1)
-    return edges
-
-
 def _reaching(runs: NDArray[np.int64], band: Curve, level_db: float) -> int:
     """How many runs reach a level in some frame."""
     return sum(bool(band[start:stop].max() >= level_db) for start, stop in runs.tolist())
-
-
-def _smooth(level: Curve) -> Curve:
-    power = np.convolve(10 ** (level / 10), np.ones(SMOOTH) / SMOOTH, "same")
-    return 10 * np.log10(np.maximum(power, 10 ** (NOTHING_DB / 10)))
 
 
 def _mean_db(level: Curve) -> float:

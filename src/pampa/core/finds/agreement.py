@@ -5,10 +5,11 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from pampa.core.checkup.speech import runs_of
 from pampa.core.finds import judge
 from pampa.core.finds.finds import Find
-from pampa.core.speech.activity import Activity, Bools
+from pampa.core.runs import runs_of
+from pampa.core.speech.activity import Activity
+from pampa.core.speech.detector import Bools
 from pampa.core.speech.features import PER_S
 from pampa.core.speech.sounds import KINDS, Sounds
 

@@ -6,10 +6,10 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from pampa.core.checkup.speech import runs_of
 from pampa.core.finds import judge
 from pampa.core.finds.finds import Find
 from pampa.core.finds.words import said_of, wait_after, wait_before
+from pampa.core.runs import runs_of
 from pampa.core.speech.activity import Activity
 from pampa.core.speech.breaths import find_breaths, over_room
 from pampa.core.speech.features import PER_S, Features, Matrix

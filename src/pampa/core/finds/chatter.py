@@ -11,9 +11,10 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
-from pampa.core.checkup.speech import runs_of
 from pampa.core.finds.finds import Find
-from pampa.core.speech.activity import Activity, Bools
+from pampa.core.runs import runs_of
+from pampa.core.speech.activity import Activity
+from pampa.core.speech.detector import Bools
 from pampa.core.speech.features import PER_S
 
 WITHIN_S, AFTER_CLAP_S = 120.0, 20.0

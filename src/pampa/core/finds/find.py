@@ -6,7 +6,6 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from pampa.core.checkup.speech import runs_of
 from pampa.core.executor import Executor
 from pampa.core.finds import breathing
 from pampa.core.finds.agreement import find_agreement
@@ -18,14 +17,16 @@ from pampa.core.finds.knocks import find_knocks
 from pampa.core.finds.restarts import find_restarts
 from pampa.core.finds.silences import find_silences
 from pampa.core.mend.clicks import Click, find_clicks
+from pampa.core.runs import runs_of
 from pampa.core.sound import RATE, Source
-from pampa.core.speech.activity import Activity, Bools, activities
+from pampa.core.speech.activity import Activity, activities
+from pampa.core.speech.detector import Bools
 from pampa.core.speech.features import PER_S, Features, features_and_mel
 from pampa.core.speech.sounds import Sounds, listen
 
 BESIDE_S = 0.05
 CLICK_DB, CLICK_IN_SPEECH_DB = 10.0, 18.0
-VERSION = 6
+VERSION = 7
 """Raised whenever the same recordings would be heard otherwise, so that nothing old is taken from a cache."""
 LONGEST_PAUSE, RINGS_ON = 3 * PER_S, 15
 CRACKLE, CLICK, LET_GO = 3, 8, 15

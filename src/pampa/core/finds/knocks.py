@@ -2,8 +2,8 @@
 
 import numpy as np
 
-from pampa.core.checkup.speech import runs_of
 from pampa.core.finds.finds import Find
+from pampa.core.runs import runs_of
 from pampa.core.speech.activity import Activity
 from pampa.core.speech.features import PER_S, Features
 

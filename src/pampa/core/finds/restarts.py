@@ -11,11 +11,12 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from pampa.core.checkup.speech import runs_of
 from pampa.core.finds import judge, kernels
 from pampa.core.finds.finds import Find
 from pampa.core.finds.words import wait_before
-from pampa.core.speech.activity import Activity, Bools, quietest
+from pampa.core.runs import runs_of
+from pampa.core.speech.activity import Activity, quietest
+from pampa.core.speech.detector import Bools
 from pampa.core.speech.features import PER_S, Features
 from pampa.core.speech.sounds import KINDS, Sounds
 

@@ -4,9 +4,9 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from pampa.core.checkup.speech import runs_of
 from pampa.core.finds.finds import Find
-from pampa.core.speech.activity import Bools
+from pampa.core.runs import runs_of
+from pampa.core.speech.detector import Bools
 from pampa.core.speech.features import PER_S
 
 

@@ -3,7 +3,8 @@
 import numpy as np
 import scipy
 
-from pampa.core.speech.activity import Activity, Bools
+from pampa.core.speech.activity import Activity
+from pampa.core.speech.detector import Bools
 from pampa.core.speech.features import PER_S, Matrix
 from pampa.core.speech.sounds import KINDS, Sounds
 

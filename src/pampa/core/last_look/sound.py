@@ -5,11 +5,11 @@ from collections.abc import Iterator
 import numpy as np
 from numpy.typing import NDArray
 
-from pampa.core.checkup.speech import runs_of
 from pampa.core.last_look.look import Look, Note
 from pampa.core.last_look.programme import Programme, seconds_of
 from pampa.core.loudness.gating import to_energy, windows
 from pampa.core.loudness.parts import CELLS_PER_S
+from pampa.core.runs import runs_of
 from pampa.core.sound import Curve
 
 Cells = NDArray[np.bool_]

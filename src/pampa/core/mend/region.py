@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from pampa.core.loudness.parts import CELLS_PER_S
 from pampa.core.room_tone import quiet_place
 from pampa.core.sound import Curve
-from pampa.core.speech.level import speech_activity
+from pampa.core.speech.detector import where_spoken
 
 MOST_SPEECH = 0.08
 
@@ -33,6 +33,6 @@ def doubt(energy: Curve, region: tuple[float, float]) -> Doubt | None:
     energy : K-weighted mean square of each 20 ms of the recording, shape (cells,).
     """
     first, last = (round(edge * CELLS_PER_S) for edge in region)
-    here = speech_activity(energy)[first:last]
+    here = where_spoken(energy)[first:last]
     share = float(here.mean()) if here.size else 0.0
     return Doubt(round(share, 2), quiet_place(energy)) if share > MOST_SPEECH else None

@@ -9,10 +9,11 @@ from collections.abc import Sequence
 import numpy as np
 import scipy
 
-from pampa.core.checkup.speech import runs_of
 from pampa.core.mend.lowering import Places
+from pampa.core.runs import runs_of
 from pampa.core.sound import RATE
-from pampa.core.speech.activity import Bools, activities
+from pampa.core.speech.activity import activities
+from pampa.core.speech.detector import Bools
 from pampa.core.speech.features import PER_S, Features
 
 FADE = RATE // 20

@@ -10,8 +10,8 @@ from itertools import pairwise
 import numpy as np
 import scipy
 
-from pampa.core.checkup.speech import runs_of
 from pampa.core.loudness.parts import CELLS_PER_S
+from pampa.core.runs import runs_of
 from pampa.core.sound import Curve
 from pampa.core.timeline.document import Under
 

@@ -4,7 +4,7 @@ import hashlib
 
 from pampa.core.mix.render import Mix
 
-VERSION = 2
+VERSION = 3
 """Of how a mix is rendered from its plan, and its stretches are named: whoever changes what is heard raises it."""
 
 

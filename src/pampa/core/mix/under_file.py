@@ -4,12 +4,12 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from pampa.core.checkup.speech import runs_of
 from pampa.core.executor import Executor
 from pampa.core.loudness import measure_source
 from pampa.core.loudness.gating import to_lufs
 from pampa.core.loudness.parts import CELLS_PER_S, cell_bounds
 from pampa.core.mix.distance import depth_gain, distance_gain
+from pampa.core.runs import runs_of
 from pampa.core.sound import Curve, FloatArray, Source
 from pampa.core.speech.talk import talk_curve_of, talk_of
 from pampa.core.speech.voiced import voicing

@@ -41,7 +41,8 @@ def findings(checkup: Checkup, *, speech: bool = True) -> list[Finding]:
     if not speech:
         return found
     if checkup.talk_dbfs is None:
-        return [*found, Finding("speech", "Nobody speaks here, as far as can be measured.")]
+        nobody = Finding("speech", "Nobody speaks here, as far as can be measured.")
+        return [*found, *(_of_the_tones(checkup) or [nobody])]
     return [*found, *_of_the_hum(checkup), *_of_the_trial(checkup), *_of_the_voice(checkup), *_of_the_wave(checkup)]
 
 
@@ -79,13 +80,19 @@ def _of_the_hum(c: Checkup) -> list[Finding]:
     return [Finding("hum", text, "hum", 100)]
 
 
+def _of_the_tones(c: Checkup) -> list[Finding]:
+    if c.trial is None or c.trial.flatness >= TONAL:
+        return []
+    text = "Tones sound all along, as of music or singing: clicks, noise and the room were not weighed."
+    return [Finding("tones", text)]
+
+
 def _of_the_trial(c: Checkup) -> list[Finding]:
     """What was tried on stretches of it: clicks, noise, the room."""
     if c.trial is None:
         return []
-    if c.trial.over_noise_db is not None and c.trial.flatness < TONAL:
-        text = "Tones sound all along, as of music or singing: clicks, noise and the room were not weighed."
-        return [Finding("tones", text)]
+    if tones := _of_the_tones(c):
+        return tones
     found = []
     if c.trial.clicks >= CLICKS and c.trial.clicks_per_min >= CLICKS_PER_MIN:
         text = f"Clicks of the mouth, about {c.trial.clicks_per_min:.0f} a minute. Proposed: clicks."

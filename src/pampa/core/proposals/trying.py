@@ -14,17 +14,18 @@ from numpy.typing import NDArray
 
 from pampa.core.checkup.examine import Checkup, examine
 from pampa.core.checkup.frames import measure_frames
-from pampa.core.checkup.speech import FRAMES_PER_S, Parts, parts_of, runs_of
+from pampa.core.checkup.speech import FRAMES_PER_S, Parts, parts_of
 from pampa.core.checkup.trial import Trial
 from pampa.core.executor import Executor
 from pampa.core.mend.amounts import Amounts
 from pampa.core.mend.clicks import find_clicks, repaired
 from pampa.core.mend.processes import PROCESSES, Facts
+from pampa.core.runs import runs_of
 from pampa.core.sound import RATE, ArraySource, Excerpt, Source, segments, to_mono
 from pampa.core.voice import sibilance
 from pampa.core.voice.voice_file import voice_in
 
-VERSION = 2
+VERSION = 3
 """Raised whenever a recording would be judged otherwise, so that those examined before are examined anew."""
 STRETCHES, STRETCH_S = 3, 20.0
 SHORTEST_S = 1.0

@@ -16,7 +16,7 @@ import scipy
 import soxr
 from numpy.typing import NDArray
 
-from pampa.core.checkup.speech import runs_of
+from pampa.core.runs import runs_of
 from pampa.core.sound import ArraySource, Source, to_mono
 from pampa.core.speech.features import PER_S, measure_features
 

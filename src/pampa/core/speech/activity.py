@@ -5,13 +5,12 @@ from dataclasses import dataclass
 
 import numpy as np
 import scipy
-from numpy.typing import NDArray
 
-from pampa.core.checkup.speech import runs_of
+from pampa.core.runs import runs_of
+from pampa.core.speech.detector import Bools, Decibels, Levels, levels_of, room_db
 from pampa.core.speech.features import PER_S, Features, Matrix
 
 SMOOTH = 3
-FLOOR_SHARE, FLOOR_REACH_DB = 10.0, 3.0
 SURE_DB, EDGE_DB = 13.0, 6.0
 UNDER_TOP_DB, EDGE_UNDER_TOP_DB = 34.0, 40.0
 OVER_LEAK_DB = 8.0
@@ -22,8 +21,6 @@ SHORTEST_S, BRIDGE_S = 0.05, 0.08
 AHEAD_S, AFTER_S = 0.15, 0.3
 """How far speech may reach softly before and after what is surely speech."""
 
-Bools = NDArray[np.bool_]
-
 
 @dataclass(frozen=True, eq=False)
 class Activity:
@@ -33,7 +30,7 @@ class Activity:
     """For each 10 ms, shape (frames,)."""
     sounding: Bools
     """Where anything of this person's own stands over floor and leak: speech, breaths, knocks."""
-    level: Matrix
+    level: Decibels
     """Smoothed speech level in dB."""
     floor_db: float
     top_db: float
@@ -43,32 +40,31 @@ class Activity:
 
 def activities(features: Sequence[Features]) -> list[Activity]:
     """The activity of everyone in a conversation, lined up. Recordings may be of different lengths."""
-    levels = [scipy.ndimage.uniform_filter1d(each.speech, SMOOTH) if each.frames else each.speech for each in features]
-    floors = [floor_of(level) for level in levels]
-    tops = [float(np.percentile(level, 97)) if level.size else -200.0 for level in levels]
-    return [_activity(n, levels, floors, tops, features[n]) for n in range(len(features))]
+    everyone = [
+        levels_of(scipy.ndimage.uniform_filter1d(each.speech, SMOOTH) if each.frames else each.speech)
+        for each in features
+    ]
+    return [_activity(n, everyone, features[n]) for n in range(len(features))]
 
 
-def _activity(n: int, levels: list[Matrix], floors: list[float], tops: list[float], features: Features) -> Activity:
-    level, floor, top = levels[n], floors[n], tops[n]
-    leak = np.full(level.size, -200.0, np.float32)
-    for other in range(len(levels)):
-        if other != n:
-            count = min(level.size, levels[other].size)
-            coupling = leak_db(level[:count], levels[other][:count], floor, tops[other])
-            # A voice leaks a moment later and rings on: its highest level around is what counts.
-            around = scipy.ndimage.maximum_filter1d(levels[other][:count], 2 * LAG + 1) if count else levels[other][:0]
-            leak[:count] = np.maximum(leak[:count], around + coupling)
-    own = level > leak + OVER_LEAK_DB
-    if top - floor < SURE_DB:
-        nothing = np.zeros(level.size, bool)
-        return Activity(nothing, nothing, level, floor, top, leak)
-    sure = own & (level > max(floor + SURE_DB, top - UNDER_TOP_DB))
-    voice = own & (level > max(floor + EDGE_DB, top - EDGE_UNDER_TOP_DB))
+def _activity(n: int, everyone: list[Levels], features: Features) -> Activity:
+    levels = everyone[n]
+    leak = np.full(levels.level.size, -200.0, np.float32)
+    for other in (each for m, each in enumerate(everyone) if m != n):
+        count = min(leak.size, other.level.size)
+        coupling = leak_db(levels.level[:count], other.level[:count], other.top_db)
+        # A voice leaks a moment later and rings on: its highest level around is what counts.
+        around = scipy.ndimage.maximum_filter1d(other.level[:count], 2 * LAG + 1) if count else other.level[:0]
+        leak[:count] = np.maximum(leak[:count], around + coupling)
+    own = levels.level > leak + OVER_LEAK_DB
+    if levels.range_db < SURE_DB:
+        nothing = np.zeros(leak.size, bool)
+        return Activity(nothing, nothing, levels.level, levels.room_db, levels.top_db, leak)
+    sure, voice = own & levels.talk(SURE_DB, UNDER_TOP_DB), own & levels.talk(EDGE_DB, EDGE_UNDER_TOP_DB)
     air = scipy.ndimage.uniform_filter1d(features.air, SMOOTH)
-    sounding = voice | (own & (air > floor_of(air) + EDGE_DB))
+    sounding = voice | (own & (air > room_db(air) + EDGE_DB))
     talking = _without_short(_grown(sure, sounding), round(SHORTEST_S * PER_S), round(BRIDGE_S * PER_S))
-    return Activity(talking, talking | sounding, level, floor, top, leak)
+    return Activity(talking, talking | sounding, levels.level, levels.room_db, levels.top_db, leak)
 
 
 def quietest(person: Activity, after: int, before: int) -> int:
@@ -81,7 +77,7 @@ def quietest(person: Activity, after: int, before: int) -> int:
     return after + int(np.argmin(person.level[after : before + 1]))
 
 
-def leak_db(level: Matrix, other: Matrix, floor: float, other_top: float) -> float:
+def leak_db(level: Decibels, other: Decibels, other_top: float) -> float:
     """How loud another person comes into this microphone, relative to their own: dB, from the times they talk.
 
     While both talk the own voice is on top of the leak, so a low share of the differences is taken.
@@ -90,15 +86,6 @@ def leak_db(level: Matrix, other: Matrix, floor: float, other_top: float) -> flo
     if loud.sum() < PER_S:
         return -200.0
     return float(np.percentile(level[loud] - other[loud], LEAK_SHARE))
-
-
-def floor_of(level: Matrix) -> float:
-    """Level of the room: mean of what lies within 3 dB of the quietest tenth."""
-    sounding = level[level > -115]
-    if sounding.size < PER_S:
-        return -120.0
-    lowest = np.percentile(sounding, FLOOR_SHARE)
-    return float(sounding[sounding <= lowest + FLOOR_REACH_DB].mean())
 
 
 def _grown(sure: Bools, may: Bools) -> Bools:

@@ -10,8 +10,9 @@ import numpy as np
 import scipy
 from numpy.typing import NDArray
 
-from pampa.core.checkup.speech import runs_of
-from pampa.core.speech.activity import Activity, Bools, floor_of
+from pampa.core.runs import runs_of
+from pampa.core.speech.activity import Activity
+from pampa.core.speech.detector import Bools, room_db
 from pampa.core.speech.features import PER_S, Features, Matrix
 
 SMOOTH, SHARP = 9, 3
@@ -43,9 +44,9 @@ def find_breaths(features: Features, activity: Activity, keen: float = 1.0) -> B
     open_ = activity.leak < activity.floor_db + LEAK_DB
     airy = over > least
     # What hum and fan have in each band is left out before the two are compared.
-    voice_floor = floor_of(voice)
+    voice_floor = room_db(voice)
     low, high = (10 * np.log10(np.maximum(10 ** (band / 10) - 10 ** (under / 10), 1e-12))
-                 for band, under in ((voice, voice_floor), (air, floor_of(air))))  # fmt: skip
+                 for band, under in ((voice, voice_floor), (air, room_db(air))))  # fmt: skip
     voiced = (voice > voice_floor + VOICE_OVER_FLOOR_DB) & (low > high - VOICE_OVER_AIR_DB)
     voiced |= activity.level > activity.top_db - UNDER_TOP_DB
     breathing = airy & ~voiced & open_
@@ -84,9 +85,9 @@ def _without_blur(there: Bools, first: int, last: int) -> tuple[int, int]:
 def over_room(parts: Matrix, smooth: int = SMOOTH) -> Matrix:
     """How many dB the air stands over the room, every part of the spectrum measured by the room's own: (frames,)."""
     power = scipy.ndimage.uniform_filter1d(10 ** (parts / 10), smooth, axis=0)
-    rooms = [10 ** (floor_of(10 * np.log10(part + NOTHING)) / 10) for part in power.T]
+    rooms = [10 ** (room_db(10 * np.log10(part + NOTHING)) / 10) for part in power.T]
     over = 10 * np.log10((power / np.array(rooms, np.float32)).mean(axis=1) + NOTHING)
-    return np.asarray(over - max(floor_of(over), 0), np.float32)
+    return np.asarray(over - max(room_db(over), 0), np.float32)
 
 
 def _waver(over: Matrix) -> float:

@@ -5,16 +5,15 @@ from itertools import pairwise
 
 import numpy as np
 
-from pampa.core.checkup.speech import runs_of
 from pampa.core.loudness.gating import to_lufs
 from pampa.core.loudness.parts import CELLS_PER_S
+from pampa.core.runs import runs_of
 from pampa.core.sound import Curve
+from pampa.core.speech.detector import levels_of, smoothed_db
 
 SMOOTH_CELLS = 3
-FLOOR_SHARE = 10.0
-OVER_FLOOR_DB = 6.0
 SOFTEST_DB = 28.0
-"""Speech stands at least so far over the room, and at most so far under the loudest of it."""
+"""What lies so far under the loudest talk is no soft end of a word."""
 PAUSE_S, SHORTEST_S = 0.2, 0.12
 BLOCK_CELLS = 10
 GATE_DB = 10.0
@@ -39,17 +38,9 @@ def phrases_of(energy: Curve) -> list[Phrase]:
     speech where pauses of 200 ms part it; a run in which the level steps, as where one person answers another at once,
     is parted there. Silence, or a room alone, has none.
     """
-    if not energy.any():
-        return []
-    smooth = np.convolve(energy, np.ones(SMOOTH_CELLS) / SMOOTH_CELLS, "same")
-    sounding = smooth[smooth > 0]
-    floor = float(np.percentile(sounding, FLOOR_SHARE))
-    top = float(np.percentile(sounding, 95))
-    gate = max(floor * _power(OVER_FLOOR_DB), top * _power(-SOFTEST_DB))
-    if top < gate:
-        return []
-    room = min(floor, gate)
-    runs = runs_of(smooth > gate, bridge=round(PAUSE_S * CELLS_PER_S))
+    levels = levels_of(smoothed_db(energy, SMOOTH_CELLS))
+    room = _power(levels.room_db)
+    runs = runs_of(levels.talk(under_top_db=SOFTEST_DB), bridge=round(PAUSE_S * CELLS_PER_S))
     found = []
     for start, stop in runs.tolist():
         if stop - start >= SHORTEST_S * CELLS_PER_S:

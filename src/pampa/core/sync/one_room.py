@@ -33,7 +33,7 @@ def hearing_db(features: Sequence[Features]) -> NDArray[np.float64]:
         for other, theirs in enumerate(levels):
             if own != other:
                 count = min(level.size, theirs.size)
-                out[own, other] = leak_db(level[:count], theirs[:count], 0.0, 0.0)
+                out[own, other] = leak_db(level[:count], theirs[:count], 0.0)
     return out
 
 

@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 
 from pampa.core.loudness.parts import CELLS_PER_S
 from pampa.core.sound import RATE, Curve, Source, to_mono
-from pampa.core.speech.level import speech_activity
+from pampa.core.speech.detector import where_spoken
 
 SIZE = 2048
 WINDOW = 2 * RATE // CELLS_PER_S
@@ -53,7 +53,7 @@ class Heard:
 
 def heard_in(source: Source, energy: Curve) -> Heard:
     """The voice in a recording. energy : K-weighted mean square of each 20 ms of it, which tells where it speaks."""
-    active = speech_activity(energy) > 0
+    active = where_spoken(energy)
     quiet = ~active & (energy > 0)
     if quiet.any():
         quiet &= energy <= np.percentile(energy[quiet], ROOM_SHARE)

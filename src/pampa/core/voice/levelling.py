@@ -1,6 +1,6 @@
 """Levelling: a slow gain that brings every phrase to one loudness, and rests low between them."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
 import numpy as np
 
@@ -18,6 +18,10 @@ NEAR_S, ALIKE_DB = 8.0, 1.0
 UNSURE_DB = 0.7
 """By how much the level of a second of speech may be off by what happens to be said in it."""
 HEARD_DB = 0.5
+STRETCH_S, AROUND_S = 3.0, 60.0
+EVEN_DB, UNEVEN_DB = 0.5, 1.0
+"""How far a few seconds of talk stand off its goal, root mean square over a minute: under the one it is even and stays
+as it is, from the other on it is levelled in full."""
 NO_TALK_DB = 20.0
 """What lies this far under the talk around it is none: a breath, a knock in the next room."""
 
@@ -36,7 +40,8 @@ def level_gain_db(energy: Curve) -> Curve:
     spoken = _talk(spoken)
     if not spoken:
         return np.zeros(energy.size)
-    wanted = np.clip(_goal(spoken) - _trusted(spoken), -MOST_DB, MOST_DB)
+    off = _goal(spoken) - _trusted(spoken)
+    wanted = np.clip(off * _unevenness(spoken, off), -MOST_DB, MOST_DB)
     starts = np.array([phrase.start for phrase in spoken])
     stops = np.array([phrase.stop for phrase in spoken])
     return _curve(energy.size, starts, stops, wanted, SLOPE_DB_PER_S / CELLS_PER_S)
@@ -94,6 +99,31 @@ def _trusted(phrases: Sequence[Phrase]) -> Curve:
         near = seconds * np.exp(-np.abs(middles - middles[n]) / NEAR_S)
         alike = near * np.exp(-0.5 * (levels - levels[n]) ** 2 / variance)
         out[n] = alike @ levels / alike.sum()
+    return out
+
+
+def _unevenness(phrases: Sequence[Phrase], off: Curve) -> Curve:
+    """How uneven the talk around each phrase is: 0 for as even as talk is by itself, 1 for what is to be levelled.
+
+    Phrases of even talk scatter by more than can be heard, too, but that evens out within seconds; what stands off for
+    longer is another level. So what counts is the variance between stretches: of local means, not of phrases.
+    off : dB that each phrase lacks.
+    """
+    seconds = np.array([phrase.stop - phrase.start for phrase in phrases]) / CELLS_PER_S
+    middles = np.array([phrase.start + phrase.stop for phrase in phrases]) / (2 * CELLS_PER_S)
+    local = _around(off, seconds, middles, lambda apart: np.exp(-((apart / STRETCH_S) ** 2)), 4 * STRETCH_S)
+    power = _around(local**2, seconds, middles, lambda apart: np.exp(-np.abs(apart) / AROUND_S), 6 * AROUND_S)
+    return np.clip((power - EVEN_DB**2) / (UNEVEN_DB**2 - EVEN_DB**2), 0.0, 1.0)
+
+
+def _around(values: Curve, seconds: Curve, middles: Curve, weight: Callable[[Curve], Curve], reach_s: float) -> Curve:
+    """The mean of what lies around each phrase: by how long each is, and by how far off."""
+    first, last = np.searchsorted(middles, middles - reach_s), np.searchsorted(middles, middles + reach_s, "right")
+    out = np.empty(values.size)
+    for n in range(values.size):
+        near = slice(first[n], last[n])
+        share = seconds[near] * weight(middles[near] - middles[n])
+        out[n] = share @ values[near] / share.sum()
     return out
 
 

@@ -9,7 +9,8 @@ import numpy as np
 from pampa.core.executor import Executor
 from pampa.core.loudness.measure import measure_source
 from pampa.core.sound import Curve, Segment, Source, segments
-from pampa.core.speech.level import speech_activity, speech_level
+from pampa.core.speech.detector import where_spoken
+from pampa.core.speech.level import speech_level
 from pampa.core.voice.chain import Known, Treated, known_of, reports, treat
 from pampa.core.voice.heard import Heard, heard_in
 from pampa.core.voice.recipe import Recipe
@@ -38,7 +39,7 @@ class Voice:
 
     def told(self, recipe: Recipe, taken: Sequence[Mapping[str, Curve]]) -> dict[str, str]:
         """What each stage does, in words and numbers. taken : of all segments, in order."""
-        active = speech_activity(self.energy) > 0
+        active = where_spoken(self.energy)
         found: dict[str, Curve] = {}
         for name in taken[0] if taken else ():
             curve = np.concatenate([each[name] for each in taken])
