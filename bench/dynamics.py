@@ -99,9 +99,13 @@ def compressing(name: str, lines: list[Sound]) -> None:
     taken = np.concatenate([part.taken["compressor"] for part in voice.treated(recipe, Inline())])
     level = 10 * np.log10(np.maximum(voice.energy[: taken.size], 1e-12))
     loud, own, loudest = [], [], []
+    before = 0
     for phrase in phrases_of(voice.energy):
         inside = slice(phrase.start, min(phrase.stop, taken.size))
         loud += taken[inside][level[inside] >= np.percentile(level[inside], 80)].tolist()
+        after_pause, before = phrase.start > before, phrase.stop
+        if not after_pause:
+            continue  # a phrase that is parted where its level steps: nothing sets in
         onset = taken[phrase.start : phrase.start + ONSET].max()
         own.append(onset - taken[phrase.start + ONSET : phrase.start + VOWEL].max())
         loudest.append(onset - np.percentile(taken[inside], 90))

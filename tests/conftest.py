@@ -30,6 +30,8 @@ def pytest_collection_modifyitems(items):
     for item in items:
         if item.path.stem in LONG or "any_division" in item.name:
             item.add_marker("long")
+    # Whoever begins with the second half need not wait for the sample, which the other makes meanwhile.
+    items.sort(key=lambda item: "sample" not in item.fixturenames)
 
 
 @pytest.fixture

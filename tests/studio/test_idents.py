@@ -3,6 +3,7 @@
 import pytest
 
 from pampa.core.errors import EditRefused
+from pampa.core.files.shelf import TALK
 from pampa.core.sound import RATE
 from tests.studio.test_larder import into_larder, names, show  # noqa: F401
 
@@ -18,7 +19,7 @@ def test_a_small_sheet_becomes_a_piece_and_again_when_it_has_changed(studio, epi
     studio.recordings.add_file(sheet.id, talk_file("words.wav"), person="Marisol Vey", role="person")
     bell = into_larder(studio, show, talk_file("bell.wav", seconds=2, seed=3), "effects")
     studio.larder.use(bell, sheet.id, RATE)
-    assert len(list((studio.settings.data / "conformed").glob("*/talk.npy"))) == 1
+    assert len(list((studio.settings.data / "conformed").glob(f"*/{TALK}"))) == 1
     assert [(i.name, i.piece) for i in studio.idents.of_show(show)] == [("Opening words", None)]
     studio.idents.make(sheet.id)
     studio.jobs.wait()

@@ -31,9 +31,14 @@ UNDER_VOICE_DB = 15.0
 THIRD_OCTAVE = 2 ** (1 / 6)
 REST = 0.4
 """How much a dB of a band costs beside a dB of distance: what hardly helps is left alone."""
-REACHES_HZ = {"body": (200.0, 380.0), "middle": (650.0, 1300.0), "upper": (2000.0, 3600.0)}
-"""Apart, so that no two bands pull against one another."""
-STEP_DB = 0.5
+REACHES_HZ = {
+    "lows": (80.0, 250.0), "body": (160.0, 500.0), "middle": (500.0, 1600.0), "upper": (1600.0, 5000.0),
+    "presence": (3000.0, 8000.0),
+}  # fmt: skip
+"""Bells side by side, so that no two of them pull against one another."""
+WIDTHS_Q = (0.5, 3.0)
+"""From two and a half octaves to half of one: what is narrower belongs to what happened to be said."""
+STEP_DB, STEP_HZ, STEP_Q = 0.5, 10.0, 0.1
 CORRECTED_DB, BAND_DB = 3.0, 12.0
 
 
@@ -71,31 +76,26 @@ def fitted(recipe: Recipe, hz: Curve, speech_db: Curve, room_db: Curve) -> Recip
     if weights.sum() < 8:
         return recipe
     wanted = np.clip(apart, -MOST_DB, MOST_DB)
-    names = [band.name for band in BANDS]
-    bells = list(REACHES_HZ)
-    start = replace(Recipe(), **{f"{name}_db": 0.0 for name in names})
-    centres = [np.log(np.sqrt(low * high)) for low, high in REACHES_HZ.values()]
-    first = np.concatenate([np.zeros(len(names)), centres, [0.0]])
-    lowest = np.concatenate([np.full(len(names), -MOST_DB), [np.log(low) for low, _ in REACHES_HZ.values()], [-np.inf]])
-    highest = np.concatenate(
-        [np.full(len(names), MOST_DB), [np.log(high) for _, high in REACHES_HZ.values()], [np.inf]]
-    )
+    gains = [f"{band.name}_db" for band in BANDS]
+    places = [f"{name}_hz" for name in REACHES_HZ]
+    widths = [f"{band.name}_q" for band in BANDS if band.kind == "bell"]
+    reaches = np.log([*REACHES_HZ.values(), *[WIDTHS_Q] * len(widths)])
+    edge = np.array([[-MOST_DB, MOST_DB]] * len(gains) + reaches.tolist() + [[-np.inf, np.inf]])
+    first = np.concatenate([np.zeros(len(gains)), reaches.mean(axis=1), [0.0]])
 
-    def recipe_of(numbers: Curve) -> Recipe:
-        gains = {f"{name}_db": float(db) for name, db in zip(names, numbers, strict=False)}
-        places = {f"{name}_hz": float(np.exp(place)) for name, place in zip(bells, numbers[len(names) :], strict=False)}
-        return replace(start, **gains, **places)
+    def told(numbers: Curve) -> dict[str, float]:
+        shapes = np.exp(numbers[len(gains) : -1])
+        return dict(zip(gains + places + widths, [*numbers[: len(gains)].tolist(), *shapes.tolist()], strict=True))
 
     def missing(numbers: Curve) -> Curve:
-        left = (wanted - response_db(recipe_of(numbers), hz) - numbers[-1]) * weights
-        return np.concatenate([left, REST * numbers[: len(names)]])
+        left = (wanted - response_db(replace(recipe, **told(numbers)), hz) - numbers[-1]) * weights
+        return np.concatenate([left, REST * numbers[: len(gains)]])
 
-    found = recipe_of(scipy.optimize.least_squares(missing, first, bounds=(lowest, highest), max_nfev=60).x)
-    told = {f"{name}_db": round(getattr(found, f"{name}_db") / STEP_DB) * STEP_DB for name in names}
-    told |= {f"{name}_hz": round(getattr(found, f"{name}_hz"), -1) for name in bells}
-    shapes = {f"{name}_q": getattr(start, f"{name}_q") for name in bells}
-    shelves = {"lows_hz": start.lows_hz, "presence_hz": start.presence_hz}
-    return replace(recipe, **told, **shapes, **shelves)
+    found = told(scipy.optimize.least_squares(missing, first, bounds=edge.T, max_nfev=60).x)
+    steps = {**dict.fromkeys(gains, STEP_DB), **dict.fromkeys(places, STEP_HZ), **dict.fromkeys(widths, STEP_Q)}
+    return replace(
+        recipe, **{name: round(round(value / steps[name]) * steps[name], 2) for name, value in found.items()}
+    )
 
 
 def corrected(recipe: Recipe, hz: Curve, speech_db: Curve, room_db: Curve, goal: Curve) -> Recipe:
