@@ -67,6 +67,10 @@ def spoilt(speech: Mono, seed: int, *, other: bool) -> Iterator[Spoilt]:
     yield Spoilt("sharp s", sharp(speech, 1.8 if other else 1.4), speech, {"sibilance": 100})
     narrow = sosfiltfilt(butter(6, (300, 3400), "band", fs=RATE, output="sos"), speech)
     yield Spoilt("call", through_call(narrow + at(18, hiss(rng, speech.size, other)), other), narrow, {"noise": 100})
+    for seconds in (1.5, 3.0):
+        answer = tail(rng, seconds)
+        clean = oaconvolve(speech, answer[:EARLY])[: speech.size]
+        yield Spoilt("church", oaconvolve(speech, answer)[: speech.size], clean, {"reverb": 100})
 
 
 def at(over_db: float, noise: Mono) -> Mono:

@@ -214,22 +214,6 @@ def test_silence_and_next_to_nothing_are_examined_too():
     assert texts(check(noise(20, dbfs=-60)), speech=False) == ""
 
 
-def test_the_sample_is_told_as_it_was_made(sample):
-    """Marisol: hum and thumps. Anders: a kitchen, on both sides of a stereo file. The call: a side each, narrow."""
-    from pampa.one_file.checking import check_up
-
-    folder, truth = sample
-    marisol, anders, call = (check_up(folder / f"{n}.wav") for n in ("marisol_local", "anders_local", "call_backup"))
-    assert marisol.hum.hz == pytest.approx(truth.hum_hz, abs=0.1)
-    assert marisol.plosives >= 5
-    assert anders.floor_dbfs == pytest.approx(truth.kitchen_floor_dbfs, abs=1)
-    assert (anders.sides, call.sides, anders.hum) == ("same", "two people", None)
-    wants = [{f.process for f in findings(checkup)} - {None} for checkup in (marisol, anders)]
-    assert wants == [{"hum", "plosives"}, {"clicks", "noise", "reverb"}]
-    assert "as over a call" in texts(call)
-    assert [checkup.clipped for checkup in (marisol, anders, call)] == [(), (), ()]
-
-
 def test_any_number_of_workers_finds_the_same():
     sound = ArraySource(spoken(70, floor_dbfs=-55))
     assert examine(sound, clipped=NOTHING) == examine(sound, clipped=NOTHING, executor=Threads(3))

@@ -102,6 +102,22 @@ def test_where_nobody_speaks_nothing_is_proposed(nobody):
     assert not [f for f in findings(check(nobody)) if f.process]
 
 
+@pytest.mark.parametrize("seconds", [1.5, 3.0])
+def test_a_room_that_rings_on_is_not_told_as_noise(voice, seconds):
+    """A church: it is there after words, and gone in the longest pause."""
+    sound = roomy(voice, seconds)
+    told = [f.text for f in findings(check(sound)) if f.kind == "noise"]
+    assert len(told) == 1
+    assert "comes and goes with it: a room that rings on" in told[0]
+    assert {"noise", "reverb"} <= {f.process for f in findings(check(sound))}
+
+
+def test_a_short_room_is_left_to_reverberation_and_its_own_noise_is_told(voice):
+    found = {f.kind: f for f in findings(check(roomy(voice, 0.5)))}
+    assert "That is quiet enough" in found["noise"].text
+    assert found["reverb"].amount == 50
+
+
 def test_singing_is_not_taken_for_noise_and_why_is_said():
     t = np.arange(20 * RATE) / RATE
     notes = np.repeat([0, 2, 4, 5, 7, 5, 4, 2, 0, -3], 2 * RATE)

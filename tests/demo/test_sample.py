@@ -68,6 +68,27 @@ def test_the_raw_recordings_are_as_spoilt_as_the_truth_says(sample):
         assert np.abs(call[round((at + 0.02) * rate) : round((at + length - 0.02) * rate)]).max() < 0.02
 
 
+def test_the_check_up_tells_the_raw_recordings_as_they_were_made(demo_copy, sample):
+    """Marisol: hum and thumps. Anders: a kitchen, on both sides of a stereo file. The call: a side each, narrow."""
+    truth = sample[1]
+    studio = Studio(Settings(data=demo_copy))
+    try:
+        named = {each.id: each.name for each in studio.recordings.of_episode(EPISODE)}
+        told = {named[number]: found for number, found in studio.checking_up.of_episode(EPISODE).items()}
+        assert studio.jobs.open_jobs(EPISODE) == []
+    finally:
+        studio.close()
+    marisol, anders, call = (told[f"{name}.wav"] for name in ("marisol_local", "anders_local", "call_backup"))
+    assert marisol["hum"]["hz"] == pytest.approx(truth.hum_hz, abs=0.1)
+    assert marisol["plosives"] >= 5
+    assert anders["floor_dbfs"] == pytest.approx(truth.kitchen_floor_dbfs, abs=1)
+    assert (anders["sides"], call["sides"], anders["hum"]) == ("same", "two people", None)
+    wants = [{finding["process"] for finding in found["findings"]} - {None} for found in (marisol, anders)]
+    assert wants == [{"hum", "plosives"}, {"clicks", "noise", "reverb"}]
+    assert any("as over a call" in finding["text"] for finding in call["findings"])
+    assert [found["clipped"] for found in (marisol, anders, call)] == [[], [], []]
+
+
 def test_assembling_again_gives_the_same_bits(sample, tmp_path):
     from pampa.demo.assemble import _small
 
