@@ -67,6 +67,25 @@ def test_tone_is_set_by_handles_with_keys_and_pointer(open_stage, page, demo_ser
     expect(page.locator("#loupe-canvas")).to_be_visible()
 
 
+def test_the_curve_of_the_tone_goes_with_what_is_typed_and_taken_back_before_anything_is_heard_anew(open_stage, page):
+    drawn = "document.querySelector('#voice-spectrum').toDataURL()"
+    open_stage("balance")
+    expect(page.locator("#voice-spectrum")).to_have_attribute("aria-label", re.compile("as treated"), timeout=60_000)
+    page.route("**/spectrum", lambda route: None)
+    seen = [page.evaluate(drawn)]
+    page.get_by_label("Body, typed").fill("-9")
+    page.get_by_label("Body, typed").press("Tab")
+    expect(handle(page, "Body")).to_have_attribute("aria-valuetext", re.compile("−9.0 dB"))
+    page.wait_for_timeout(300)
+    seen.append(page.evaluate(drawn))
+    page.locator("#undo").click()
+    expect(handle(page, "Body")).to_have_attribute("aria-valuetext", re.compile("−2.0 dB"))
+    page.wait_for_timeout(300)
+    seen.append(page.evaluate(drawn))
+    assert seen[0] != seen[1]
+    assert seen[0] == seen[2]
+
+
 def test_two_voices_are_fitted_brought_nearer_heard_kept_taken_to_another_episode_and_undone(
     open_stage, page, demo_server, tmp_path
 ):

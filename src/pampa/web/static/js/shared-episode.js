@@ -76,6 +76,7 @@ export function episode(page, data, stage) {
       page.seams.listAround(page.transport.playhead);
       if (JSON.stringify(state.markers) !== JSON.stringify(this.markers)) this.markers = state.markers;
       page.music.take(state);
+      page.tone.draw();
       page.lineUp.draw();
       page.mend.refreshAmounts();
       page.patterns.refreshEnding();
