@@ -103,13 +103,14 @@ def _of_the_trial(c: Checkup) -> list[Finding]:
     over = c.trial.over_noise_db
     if over is None or c.trial.noise_dbfs is None:
         return found
-    rings = c.floor_dbfs is not None and c.trial.noise_dbfs > c.floor_dbfs + RINGS_DB
+    floor = c.trial.noise_dbfs if c.floor_dbfs is None else c.floor_dbfs
+    rings = c.trial.noise_dbfs > floor + RINGS_DB
     if rings and over < RING_HEARD_DB:
         what = f"What lies {_under(over)} at {_db(c.trial.noise_dbfs)} dBFS comes and goes with it:"
         text = f"{what} a room that rings on, or noise that was shut off between words."
         found.append(_of_the_noise(c.trial, over, text))
     else:
-        noise = min(c.trial.noise_dbfs, c.floor_dbfs) if rings and c.floor_dbfs is not None else c.trial.noise_dbfs
+        noise = floor if rings else c.trial.noise_dbfs
         over += c.trial.noise_dbfs - noise
         found.append(_of_the_noise(c.trial, over, f"Noise at {_db(noise)} dBFS, {_under(over)}."))
     if c.trial.room_db is not None and c.trial.room_db >= ROOMY_DB and (rings or over >= ROOM_TOLD_DB):

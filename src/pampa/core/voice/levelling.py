@@ -31,7 +31,7 @@ def level_gain_db(energy: Curve) -> Curve:
 
     energy : K-weighted mean square of each 20 ms. Over words the gain follows what their phrase asks for, as far as it
     may move by 12 dB a second either way; in a pause it is the lowest that is still in time for the next word, but not
-    under the gain of what lies around, or under 0 dB: the room comes up as little as can be.
+    under the gain of what lies around, or under 0 dB: the room comes up as little as can be. Even talk has no gain.
 
     Between phrases that ask for unlike gains at once, the mean of the highest and the lowest curve of that slope is
     taken; in pauses the lowest extension. Source: McShane, Extension of range of functions, Bull. AMS 40 (1934).
