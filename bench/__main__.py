@@ -295,17 +295,18 @@ def main() -> None:
             "batch",
             "picture",
             "around",
+            "speech",
         ],
         default="passes",
     )
     parser.add_argument("--minutes", type=int, default=60, help="length of the long passes")
     parser.add_argument("--runs", type=int, default=5)
-    parser.add_argument("--voices", type=Path, help="lines of other speakers for the bench of proposals")
+    parser.add_argument("--voices", type=Path, help="lines of other speakers, for the benches of proposals and speech")
     parser.add_argument("--talks", type=Path, help="made talks for the bench of judgement")
     given = parser.parse_args()
     if given.what != "passes":
         main_of = importlib.import_module(f"bench.{given.what}").main
-        if given.what in ("judgement", "proposals"):
+        if given.what in ("judgement", "proposals", "speech"):
             main_of(given.talks if given.what == "judgement" else given.voices)
         else:
             main_of(given.minutes) if given.what in TAKES_MINUTES else main_of()

@@ -43,7 +43,9 @@ def test_a_recorder_that_gates_has_no_room_in_its_silence():
     gated = np.where(np.convolve(where, np.ones(15), "same") > 0, energy(where, -24, -60, rng), 0.0)
     levels = levels_of(smoothed_db(gated, 3))
     assert levels.room_db == pytest.approx(-60, abs=2.5)
-    assert not levels.room[gated == 0][5:].any() or levels.level[levels.room].min() > SILENT_DB
+    silent = np.convolve(gated, np.ones(3), "same") == 0
+    assert silent.sum() > 50
+    assert not levels.room[silent].any()
     assert levels.talk()[where].mean() > 0.97
 
 

@@ -9,6 +9,7 @@ import scipy
 from numpy.typing import NDArray
 
 from pampa.core.executor import Executor, Inline
+from pampa.core.runs import runs_of
 from pampa.core.sound import RATE, Curve, Segment, Source, segments, to_mono
 
 HOP = RATE // 50
@@ -89,8 +90,7 @@ def _of_segment(source: Source, segment: Segment) -> tuple[NDArray[np.float64], 
 
 
 def _zero_runs(sound: NDArray[np.float32]) -> NDArray[np.int64]:
-    edges = np.flatnonzero(np.diff(np.concatenate([[False], np.abs(sound) < 1e-9, [False]]).astype(np.int8)))
-    runs = edges.reshape(-1, 2)
+    runs = runs_of(np.abs(sound) < 1e-9)
     return runs[(runs[:, 1] - runs[:, 0] >= RATE // 200) | (runs[:, 0] == 0) | (runs[:, 1] == len(sound))]
 
 

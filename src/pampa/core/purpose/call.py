@@ -9,17 +9,17 @@ from dataclasses import dataclass
 from itertools import combinations
 
 import numpy as np
-import scipy
 from numpy.typing import NDArray
 
 from pampa.core.sound import Curve
+from pampa.core.speech.detector import levels_of, smoothed_db
 from pampa.core.sync.align import align_sounds
 from pampa.core.sync.clock import Clock
 from pampa.core.sync.features import WORK_RATE, Mono
 
 CELL = WORK_RATE // 25
 SMOOTH_CELLS = 5
-SURE_DB, OVER_FLOOR_DB = 10.0, 8.0
+SURE_DB, OVER_ROOM_DB = 10.0, 8.0
 """Somebody surely talks so little under the loud moments (the level that 97 of 100 cells stay under)."""
 LEAKS_DB, LEAST_BESIDE_DB, REACH_DB = (-32.0, -18.0), (-16.0, -9.0), 4.0
 """How loud another person is in the call at least, against everybody: both ends of a call are about alike. How much of
@@ -104,13 +104,10 @@ def _on_time_of(talk: _Talk, here: _Talk, clocks: dict[tuple[int, int], Clock], 
 def _talk(sound: Mono) -> _Talk:
     cells = len(sound) // CELL
     power = (sound[: cells * CELL].reshape(-1, CELL).astype(np.float64) ** 2).mean(axis=1)
-    level: Curve = 10 * np.log10(scipy.ndimage.uniform_filter1d(power, SMOOTH_CELLS) + 1e-12)
-    within = np.zeros(cells, bool)
-    if not cells:
-        return _Talk(level, within, within)
-    top, floor = np.percentile(level, [97, 10])
-    surely = level > max(top - SURE_DB, floor + OVER_FLOOR_DB)
+    level = smoothed_db(power, SMOOTH_CELLS)
+    levels = levels_of(level)
+    surely, within = levels.talk(OVER_ROOM_DB, SURE_DB), np.zeros(cells, bool)
     places = np.flatnonzero(surely)
     if places.size:
         within[places[0] : places[-1] + 1] = True
-    return _Talk(level - top, surely, within)
+    return _Talk(level - levels.top_db, surely, within)

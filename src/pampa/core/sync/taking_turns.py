@@ -9,11 +9,12 @@ import numpy as np
 import scipy
 from numpy.typing import NDArray
 
+from pampa.core.speech.detector import levels_of, smoothed_db
 from pampa.core.sync.features import WORK_RATE, Mono
 
 CELLS_PER_S = 10
 CELL = WORK_RATE // CELLS_PER_S
-UNDER_TOP_DB, OVER_FLOOR_DB = 26.0, 8.0
+UNDER_TOP_DB, OVER_ROOM_DB = 26.0, 8.0
 BRIDGE = 5
 """Pauses of half a second and less belong to a turn."""
 LEAST_S = 30.0
@@ -25,11 +26,8 @@ TOLD = 200
 def talks(sound: Mono) -> NDArray[np.float64]:
     """Where somebody talks, 1 or 0 for each tenth of a second."""
     cells = sound[: len(sound) // CELL * CELL].reshape(-1, CELL)
-    level = 10 * np.log10(np.mean(cells.astype(np.float64) ** 2, axis=1) + 1e-12)
-    if not level.size:
-        return np.zeros(0)
-    floor, top = np.percentile(level, [10, 97])
-    talking = level > max(top - UNDER_TOP_DB, floor + OVER_FLOOR_DB)
+    level = smoothed_db(np.mean(cells.astype(np.float64) ** 2, axis=1), 1)
+    talking = levels_of(level).talk(OVER_ROOM_DB, UNDER_TOP_DB)
     return scipy.ndimage.binary_closing(talking, np.ones(BRIDGE)).astype(np.float64)
 
 

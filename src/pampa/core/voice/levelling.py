@@ -91,8 +91,7 @@ def _trusted(phrases: Sequence[Phrase]) -> Curve:
     Source: Tomasi and Manduchi, Bilateral filtering, ICCV (1998), over levels in time.
     """
     levels = np.array([phrase.lufs for phrase in phrases])
-    seconds = np.array([phrase.stop - phrase.start for phrase in phrases]) / CELLS_PER_S
-    middles = np.array([phrase.start + phrase.stop for phrase in phrases]) / (2 * CELLS_PER_S)
+    seconds, middles = _times(phrases)
     out = np.empty(levels.size)
     for n in range(levels.size):
         variance = ALIKE_DB**2 + UNSURE_DB**2 / seconds[n]
@@ -109,11 +108,16 @@ def _unevenness(phrases: Sequence[Phrase], off: Curve) -> Curve:
     longer is another level. So what counts is the variance between stretches: of local means, not of phrases.
     off : dB that each phrase lacks.
     """
-    seconds = np.array([phrase.stop - phrase.start for phrase in phrases]) / CELLS_PER_S
-    middles = np.array([phrase.start + phrase.stop for phrase in phrases]) / (2 * CELLS_PER_S)
+    seconds, middles = _times(phrases)
     local = _around(off, seconds, middles, lambda apart: np.exp(-((apart / STRETCH_S) ** 2)), 4 * STRETCH_S)
     power = _around(local**2, seconds, middles, lambda apart: np.exp(-np.abs(apart) / AROUND_S), 6 * AROUND_S)
     return np.clip((power - EVEN_DB**2) / (UNEVEN_DB**2 - EVEN_DB**2), 0.0, 1.0)
+
+
+def _times(phrases: Sequence[Phrase]) -> tuple[Curve, Curve]:
+    """How long each phrase is, and where its middle lies, in seconds."""
+    edges = np.array([(phrase.start, phrase.stop) for phrase in phrases]) / CELLS_PER_S
+    return edges[:, 1] - edges[:, 0], edges.mean(axis=1)
 
 
 def _around(values: Curve, seconds: Curve, middles: Curve, weight: Callable[[Curve], Curve], reach_s: float) -> Curve:

@@ -12,6 +12,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from pampa.core.loudness.parts import CELLS_PER_S
+from pampa.core.runs import runs_of
 from pampa.core.sound import Curve
 from pampa.core.speech.phrases import phrases_of
 
@@ -66,7 +67,6 @@ def _rest(energy: Curve) -> float:
 
 def _runs(loud: np.ndarray, too_loud: np.ndarray) -> Iterator[tuple[int, int]]:
     """Runs of what is loud that reach what is too loud."""
-    edges = np.flatnonzero(np.diff(np.concatenate([[False], loud, [False]]).astype(np.int8))).reshape(-1, 2)
-    for start, stop in edges.tolist():
+    for start, stop in runs_of(loud).tolist():
         if too_loud[start:stop].any():
             yield start, stop
