@@ -35,6 +35,13 @@ SEEN = """() => ({ time: Number(document.getElementById("picture").dataset.time)
     place: window.Alpine.$data(document.body).transport.playhead })"""
 
 
+LATE = """(late) => {
+    const whole = window.fetch;
+    const waited = (path) => new Promise((resolve) => setTimeout(resolve, path.includes("/picture/") ? late : 0));
+    window.fetch = (path, ...rest) => waited(path).then(() => whole(path, ...rest));
+}"""
+
+
 def apart(seen):
     """By how many frames the picture is off the playhead; 0 is the very frame."""
     return int(source_of(seen["place"] / RATE) * FPS + 1e-6) - round(seen["time"] * FPS)
@@ -52,8 +59,9 @@ def test_it_is_the_very_frame_wherever_the_playhead_is_put(filmed):
         assert apart(filmed.evaluate(SEEN)) == 0, at
 
 
-@pytest.mark.parametrize("speed", ["1", "2"])
-def test_it_follows_within_a_frame_over_a_seam_and_at_speed(filmed, speed):
+@pytest.mark.parametrize(("speed", "late_ms"), [("1", 0), ("2", 0), ("2", 700)])
+def test_it_follows_within_a_frame_over_a_seam_at_speed_and_on_a_slow_line(filmed, speed, late_ms):
+    filmed.evaluate(LATE, late_ms)
     filmed.get_by_label("Speed").select_option(speed)
     go(filmed, 6.0)
     filmed.keyboard.press("Space")

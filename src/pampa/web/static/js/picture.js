@@ -8,10 +8,11 @@ import { picturedClip, seenAt, unpacked } from "./picture-frames.js";
 
 const SECONDS_KEPT = 40;
 const AHEAD = 4; // frames that are made ready before they are needed
+const STEP = RATE / 2; // of the episode, when what plays is read ahead
 const BITMAPS = 80;
 
 export function mountPicture({ canvas }) {
-  let view = { doc: null, pictured: new Set(), place: 0, shown: true };
+  let view = { doc: null, pictured: new Set(), place: 0, ahead: 0, shown: true };
   let frame = 0;
   const ready = []; // frames with a bitmap, the latest last
   const cache = byteCache({ kept: SECONDS_KEPT, onArrival: schedule });
@@ -35,26 +36,41 @@ export function mountPicture({ canvas }) {
     return null;
   }
 
+  // Which recording is seen at a place of the episode, and where in it; null where none is.
+  function at(place) {
+    const clip = picturedClip(view.doc, view.pictured, place);
+    if (!clip) return null;
+    const seconds = ((clip.source + place - clip.start) * paceOf(view.doc, clip.recording)) / RATE;
+    return { recording: clip.recording, seconds, second: Math.max(Math.floor(seconds), 0) };
+  }
+
   function draw() {
     frame = 0;
     if (!view.doc || !view.shown) return;
-    const clip = picturedClip(view.doc, view.pictured, view.place);
-    canvas.dataset.seen = clip ? String(clip.recording) : "";
-    if (!clip) return paint(null);
-    const seconds = ((clip.source + view.place - clip.start) * paceOf(view.doc, clip.recording)) / RATE;
-    const second = Math.max(Math.floor(seconds), 0);
-    const frames = secondOf(clip.recording, second);
-    if (!frames) return cache.drawn();
-    const at = seenAt(frames, seconds);
-    if (at === null) return paint(null);
-    const bitmap = bitmapOf(frames[at]);
+    const here = at(view.place);
+    canvas.dataset.seen = here ? String(here.recording) : "";
+    if (here) drawFrame(here);
+    else paint(null);
+    // What will be seen, over seams and whatever the line's delay: it would come too late if asked for when it is needed.
+    for (let place = view.place + STEP; place <= view.place + view.ahead; place += STEP) {
+      const then = at(place);
+      if (then) secondOf(then.recording, then.second);
+    }
+    cache.drawn();
+  }
+
+  function drawFrame({ recording, seconds, second }) {
+    const frames = secondOf(recording, second);
+    if (!frames) return;
+    const seen = seenAt(frames, seconds);
+    if (seen === null) { paint(null); return; }
+    const bitmap = bitmapOf(frames[seen]);
     if (bitmap) {
       paint(bitmap);
-      canvas.dataset.time = frames[at].time.toFixed(4);
+      canvas.dataset.time = frames[seen].time.toFixed(4);
     }
-    const next = at + AHEAD >= frames.length ? secondOf(clip.recording, second + 1) : null;
-    for (const one of [...frames.slice(at + 1, at + 1 + AHEAD), ...(next ?? []).slice(1, AHEAD)]) bitmapOf(one);
-    cache.drawn();
+    const next = seen + AHEAD >= frames.length ? secondOf(recording, second + 1) : null;
+    for (const one of [...frames.slice(seen + 1, seen + 1 + AHEAD), ...(next ?? []).slice(1, AHEAD)]) bitmapOf(one);
   }
 
   function paint(bitmap) {

@@ -4,6 +4,7 @@ import { RATE } from "./constants.js";
 import { remember, remembered } from "./remembered.js";
 import { level } from "./time.js";
 
+const PICTURE_AHEAD = 2 * RATE; // what is read ahead while playing, of the time it takes to hear it
 const LINES = [5, 10, 20, 30, 60, 120];
 
 // The place on the sheet of what is heard as if a seam were open, or a stretch taken out.
@@ -86,7 +87,7 @@ export function transport(page, data, stage) {
       this.playhead = Math.min(Math.max(Math.round(place), 0), stage.doc.length);
       stage.sheet.show({ playhead: this.playhead });
       stage.overview.show({ playhead: this.playhead });
-      stage.picture.show({ place: this.playhead });
+      stage.picture.show({ place: this.playhead, ahead: 0 });
       const centre = page.selection.range ? (page.selection.range.start + page.selection.range.stop) / 2 : this.playhead;
       const there = page.seams.inLoupe(this.playhead);
       const stays = (keep || stage.opened) && stage.loupe.holds(there);
@@ -101,7 +102,7 @@ export function transport(page, data, stage) {
       this.playhead = place;
       stage.sheet.show({ playhead: place });
       stage.overview.show({ playhead: place });
-      stage.picture.show({ place });
+      stage.picture.show({ place, ahead: this.playing ? PICTURE_AHEAD * this.speed : 0 });
       stage.loupe.follow(openSeam ? heard : page.seams.inLoupe(place));
       if (this.playing) stage.sheet.keepInSight(place);
     },
