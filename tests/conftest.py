@@ -37,8 +37,8 @@ def pytest_collection_modifyitems(items):
 @pytest.fixture
 def studio(tmp_path, request):
     """A studio over an empty folder, or over a copy of what `two_people` asks for."""
-    if "two_people" in request.fixturenames:
-        linked_copy(request.getfixturevalue("two_people_data"), tmp_path / "data")
+    ready = "two_people_data" if "two_people" in request.fixturenames else "empty_data"
+    linked_copy(request.getfixturevalue(ready), tmp_path / "data")
     studio = Studio(Settings(data=tmp_path / "data", workers=2))
     yield studio
     studio.close()
@@ -82,6 +82,12 @@ def beginning(path: Path, to: Path, seconds: float) -> Path:
 def two_people(studio):
     """An episode with Marisol and Anders on tracks of their own, 12 s each."""
     return 1
+
+
+@pytest.fixture(scope="session")
+def empty_data(made_once) -> Path:
+    """A data folder as it is after the first start: each of its own goes through all states of the database."""
+    return made_once("empty-data", lambda data: Studio(Settings(data=data, workers=2)).close())
 
 
 @pytest.fixture(scope="session")

@@ -22,7 +22,7 @@ def raw(sample, tmp_path):
 def test_a_dry_run_tells_the_plan_and_leaves_nothing(raw, talk_file, tmp_path):
     data = tmp_path / "data"
     data.mkdir()
-    done = pampa("episode", *raw, "--out", tmp_path / "neap-tide", "--show", data, "--dry-run", "--json")
+    done = pampa("episode", *raw[:2], "--out", tmp_path / "neap-tide", "--show", data, "--dry-run", "--json")
     told = json.loads(done.stdout)
     assert (done.returncode, told["report"], told["files"]) == (0, None, [])
     steps = {step["name"]: step for step in told["plan"]["steps"]}
@@ -61,9 +61,10 @@ def test_raw_files_become_an_episode_on_target_in_a_show_of_ones_own(raw, tmp_pa
         ('{"roles": {"marisol_local.wav": "singer"}}', "a role is one of"),
     ],
 )
-def test_a_plan_with_a_mistake_is_told(raw, tmp_path, plan, says):
+def test_a_plan_with_a_mistake_is_told(talk_file, tmp_path, plan, says):
     (tmp_path / "plan.json").write_text(plan)
-    done = pampa("episode", raw[0], "--out", tmp_path / "out", "--plan", tmp_path / "plan.json", "--json")
+    said = talk_file("marisol_local.wav", seconds=2)
+    done = pampa("episode", said, "--out", tmp_path / "out", "--plan", tmp_path / "plan.json", "--json")
     assert done.returncode == 2
     assert says in json.loads(done.stdout)["error"]
     assert not (tmp_path / "out").exists()

@@ -5,6 +5,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from pampa.core.errors import Cancelled
 from pampa.core.executor import Threads
 from pampa.core.loudness import measure_source, summarise
 from pampa.core.mix.ducking import ducking_db, talk_curve
@@ -149,6 +150,21 @@ def test_an_edit_near_the_beginning_leaves_nearly_all_stretches_as_they_were():
     edited = cutting.take_out(document, start=10 * RATE, stop=12 * RATE)
     fresh = [s for s in stretches(mix_of(edited, sounds)) if s.key not in cache]
     assert 1 <= len(fresh) <= 4
+
+
+def test_a_measurement_that_is_stopped_goes_on_where_it_was():
+    mix = mix_of(one_track(30 * RATE), {1: noise(30, seed=1, dbfs=-30)})
+    whole, cache, asked = standing_loudness(mix, {}), {}, []
+
+    def stop():
+        asked.append(len(cache))
+        if len(asked) == 2:
+            raise Cancelled
+
+    with pytest.raises(Cancelled):
+        standing_loudness(mix, cache, progress=stop)
+    assert asked == [1, 2]
+    assert summarise(standing_loudness(mix, cache)) == summarise(whole)
 
 
 @pytest.mark.parametrize("speed", [1.25, 1.5, 2.0])

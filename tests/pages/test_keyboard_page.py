@@ -30,7 +30,7 @@ def test_back_does_what_going_does(open_stage, page):
     page.go_back()
     expect(page.locator("#mend-picture")).to_be_visible()
     page.keyboard.press("Space")
-    expect(page.get_by_role("button", name="Stop")).to_be_visible()
+    expect(page.get_by_role("button", name="Stop", exact=True)).to_be_visible()
     page.go_forward()
     expect(page.get_by_role("button", name="Play", exact=True)).to_be_visible()
 
@@ -41,7 +41,7 @@ def test_a_pressed_button_keeps_the_focus_and_the_keys_stay_the_sheets(open_stag
     loop.click()
     expect(loop).to_be_focused()
     page.keyboard.press("Space")
-    expect(page.get_by_role("button", name="Stop")).to_be_visible()
+    expect(page.get_by_role("button", name="Stop", exact=True)).to_be_visible()
     page.keyboard.press("Space")
     expect(loop).to_have_attribute("aria-pressed", "true")
     loop.focus()

@@ -11,14 +11,18 @@ FPS = 25
 OUT_S = (8, 11)
 
 
+@pytest.fixture(scope="module")
+def film(tmp_path_factory):
+    return write_moving(tmp_path_factory.mktemp("film") / "film.mp4", 24, fps=FPS, clicks=np.arange(0.5, 24, 0.5))
+
+
 @pytest.fixture
-def filmed(page, demo_server, tmp_path):
-    """An episode of its own with half a minute of numbered frames, three seconds taken out; its page is open."""
+def filmed(page, demo_server, film):
+    """An episode of its own with 24 s of numbered frames, three seconds taken out; its page is open."""
     base, studio = demo_server
     show, _ = studio.shows.episode(2)
     episode = studio.shows.make_episode(show.id, "Filmed", 20).id
-    path = write_moving(tmp_path / "film.mp4", 30, fps=FPS, clicks=np.arange(0.5, 30, 0.5))
-    studio.recordings.add_file(episode, path, person="Marisol Vey")
+    studio.recordings.add_file(episode, film, person="Marisol Vey")
     studio.jobs.wait()
     studio.editing.edit(episode, "take_out", {"start": OUT_S[0] * RATE, "stop": OUT_S[1] * RATE})
     page.goto(f"{base}/episodes/{episode}/prune")
@@ -54,7 +58,7 @@ def go(page, seconds):
 
 
 def test_it_is_the_very_frame_wherever_the_playhead_is_put(filmed):
-    for at in (0.02, 3.5, 7.97, 8.03, 20.0):
+    for at in (0.02, 3.5, 7.97, 8.03, 13.0):
         go(filmed, at)
         assert apart(filmed.evaluate(SEEN)) == 0, at
 

@@ -126,11 +126,11 @@ def test_every_acknowledged_edit_survives_a_kill_at_any_moment(server):
 def test_a_delivery_is_whole_or_not_there_and_is_finished_after_a_kill(server, talk_file, pause):
     running = server()
     episode = new_episode(running)
-    data = talk_file(seconds=30).read_bytes()
+    data = talk_file(seconds=12).read_bytes()
     upload = running.call("POST", f"/api/episodes/{episode}/uploads", {"name": "a.wav", "size": len(data)})["id"]
     running.call("PUT", f"/api/uploads/{upload}?offset=0", raw=data)
     running.settle(episode)
-    running.call("POST", f"/api/episodes/{episode}/deliveries", {"files": [{"kind": "mp3"}]})
+    running.call("POST", f"/api/episodes/{episode}/deliveries", {"files": [{"kind": "opus"}]})
     time.sleep(pause)
     running.kill()
     listed = sqlite3.connect(running.data / "pampa.db").execute("SELECT file FROM deliveries").fetchall()
@@ -140,5 +140,5 @@ def test_a_delivery_is_whole_or_not_there_and_is_finished_after_a_kill(server, t
     running.settle(episode)
     [delivery] = running.call("GET", f"/api/episodes/{episode}/deliveries")
     assert delivery["sheet"]["met"]
-    [path] = [p for p in (running.data / "deliveries").rglob("*.mp3") if p.name[0] != "."]
-    assert soundfile.info(path).frames >= 30 * RATE
+    [path] = [p for p in (running.data / "deliveries").rglob("*.opus") if p.name[0] != "."]
+    assert soundfile.info(path).frames >= 12 * RATE

@@ -1,5 +1,7 @@
 """What is heard is what goes out, and what goes out is on target."""
 
+import threading
+
 import numpy as np
 import pytest
 import soundfile
@@ -11,6 +13,7 @@ from pampa.core.loudness import measure, measure_part
 from pampa.core.sound import RATE
 from pampa.core.speech.level import speech_level
 from pampa.store.models import Job
+from pampa.studio.listening import MEASURING
 from pampa.studio.sending import Wanted
 from pampa.studio.sounds import COMMON_LEVEL_LUFS
 from pampa.studio.studio import Studio
@@ -109,6 +112,31 @@ def test_loudness_follows_an_edit(studio, two_people):
     after = studio.listening.standing(two_people, wait=True)
     assert after.revision == before.revision + 1
     assert after.loudness.integrated_lufs > before.loudness.integrated_lufs + 2
+
+
+@pytest.mark.parametrize("closes", [False, True])
+def test_loudness_that_nobody_waits_for_any_more_is_not_measured_to_its_end(studio, two_people, monkeypatch, closes):
+    begun, may_go_on, told = threading.Event(), threading.Event(), []
+
+    def measure(*given, **more):
+        begun.set()
+        assert may_go_on.wait(20)
+        return measure_part(*given, **more)
+
+    monkeypatch.setattr("pampa.core.mix.standing.measure_part", measure)
+    monkeypatch.setattr(studio.events, "post", lambda event: told.append((event.kind, event.data)))
+    studio.listening.standing(two_people)
+    assert begun.wait(20)
+    track = studio.editing.state(two_people).document.tracks[0].id
+    edited = studio.editing.edit(two_people, "set_track", {"track": track, "gain_db": 6.0})
+    if closes:
+        studio.listening.close()
+    may_go_on.set()
+    for thread in threading.enumerate():
+        if thread.name == MEASURING:
+            thread.join(20)
+    measured = [data["revision"] for kind, data in told if kind == "loudness"]
+    assert measured == ([] if closes else [edited.revision])
 
 
 @pytest.mark.parametrize("spoilt", [False, True])

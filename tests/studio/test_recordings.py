@@ -118,7 +118,7 @@ def test_a_full_disk_is_said_and_the_upload_can_go_on(studio, episode, talk_file
 
 def test_a_long_silence_comes_in_with_no_level(studio, episode, tmp_path):
     path = tmp_path / "silence.flac"
-    soundfile.write(path, silence(600), RATE)
+    soundfile.write(path, silence(120), RATE)
     send(studio, episode, path, piece=1 << 20)
     recording = only(studio, episode)
     assert recording.state == "ready"

@@ -2,15 +2,16 @@
 
 import threading
 from collections import OrderedDict
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import asdict, dataclass, replace
+from functools import partial
 from pathlib import Path
 from typing import get_args
 
 from cachetools import LRUCache
 
 from pampa.core.deliver.limiter import Limited
-from pampa.core.errors import EditRefused
+from pampa.core.errors import Cancelled, EditRefused
 from pampa.core.executor import Executor, Urgency, urgent
 from pampa.core.files.stood import keep_stood, stood
 from pampa.core.loudness import Loudness, LoudnessPart, summarise
@@ -38,6 +39,7 @@ from pampa.studio.sounds import Sounds
 
 CEILING_DBTP = -1.0
 LONGEST_S = 30
+MEASURING = "pampa-loudness"
 PARTS_KEPT = 20_000
 MIXES_KEPT = 32
 WORTH_KEEPING = 12
@@ -86,6 +88,7 @@ class Listening:
         self._stood: dict[int, frozenset[bytes]] = {}
         self._standing: dict[int, Standing] = {}
         self._measuring: set[int] = set()
+        self._closing = threading.Event()
 
     def mix(self, state: State, *, treated: bool = True, only: frozenset[int] = frozenset(),
             taken: tuple[int, str] | None = None) -> Mix:  # fmt: skip
@@ -154,8 +157,13 @@ class Listening:
             if episode_id in self._measuring:
                 return last
             self._measuring.add(episode_id)
-        threading.Thread(target=self._measure_until_current, args=(episode_id,), daemon=True).start()
+        work = partial(self._measure_until_current, episode_id)
+        threading.Thread(target=work, name=MEASURING, daemon=True).start()
         return last
+
+    def close(self) -> None:
+        """Measure no more of what is being measured in the background."""
+        self._closing.set()
 
     def known(self, episode_id: int) -> Standing | None:
         """The loudness as last measured since the start, without measuring anything."""
@@ -165,8 +173,13 @@ class Listening:
         try:
             while True:
                 state = self._editing.state(episode_id)
-                with urgent(Urgency.SEEN):
-                    standing = self._measure(state)
+                try:
+                    with urgent(Urgency.SEEN):
+                        standing = self._measure(state, partial(self._go_on, state))
+                except Cancelled:
+                    if self._closing.is_set():
+                        return
+                    continue
                 self._events.post(Event("loudness", episode_id, {"revision": standing.revision}))
                 with self._lock:  # whoever asks from here on finds it at rest, and begins it again
                     if self._editing.state(episode_id).revision == state.revision:
@@ -177,6 +190,11 @@ class Listening:
                 self._measuring.discard(episode_id)
             raise
 
+    def _go_on(self, state: State) -> None:
+        """Raises Cancelled where nobody waits any more for how loud an episode was at a state."""
+        if self._closing.is_set() or self._editing.state(state.episode_id).revision != state.revision:
+            raise Cancelled
+
     def buses(self, episode_id: int) -> dict[BusName, float | None]:
         """The integrated loudness of each bus by itself, as it goes to the master; None for one that is silent."""
         mix = self.mix(self._editing.state(episode_id))
@@ -186,13 +204,15 @@ class Listening:
             for name, part in alone.items()
         }
 
-    def _standing_of(self, mix: Mix, episode: int | None = None) -> LoudnessPart:
+    def _standing_of(
+        self, mix: Mix, episode: int | None = None, progress: Callable[[], None] = lambda: None
+    ) -> LoudnessPart:
         with self._measured:  # parts are read while it runs: only then some are let go
             if episode is not None and episode not in self._stood:
                 found = stood(self._stood_in(episode))
                 self._parts.update(found)
                 self._stood[episode] = frozenset(found)
-            part = standing_loudness(mix, self._parts, self._executor)
+            part = standing_loudness(mix, self._parts, self._executor, progress=progress)
             if episode is not None:
                 self._keep(episode, mix)
             while len(self._parts) > PARTS_KEPT:
@@ -208,8 +228,8 @@ class Listening:
     def _stood_in(self, episode: int) -> Path:
         return self._media.treated(f"loudness-{episode}") / "stretches.npz"
 
-    def _measure(self, state: State) -> Standing:
-        part = self._standing_of(self.mix(state), state.episode_id)
+    def _measure(self, state: State, progress: Callable[[], None] = lambda: None) -> Standing:
+        part = self._standing_of(self.mix(state), state.episode_id, progress)
         standing = Standing(state.revision, summarise(part), short_term_curve(part.energy))
         self._standing[state.episode_id] = standing
         return standing

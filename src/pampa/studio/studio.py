@@ -163,6 +163,7 @@ class Studio:
         """Stop background work and let the data folder go."""
         self.events.close()
         self.space.close()
+        self.listening.close()
         self.jobs.close()
         self.editing.close()
         self.executor.close()
