@@ -22,7 +22,7 @@ def raw(sample, tmp_path):
 def test_a_dry_run_tells_the_plan_and_leaves_nothing(raw, talk_file, tmp_path):
     data = tmp_path / "data"
     data.mkdir()
-    done = pampa("episode", *raw[:2], "--out", tmp_path / "neap-tide", "--show", data, "--dry-run", "--json")
+    done = pampa("episode", *raw, "--out", tmp_path / "neap-tide", "--show", data, "--dry-run", "--json")
     told = json.loads(done.stdout)
     assert (done.returncode, told["report"], told["files"]) == (0, None, [])
     steps = {step["name"]: step for step in told["plan"]["steps"]}

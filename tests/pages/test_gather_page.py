@@ -9,6 +9,7 @@ from playwright.sync_api import expect
 
 from pampa.core.sound import RATE
 from pampa.studio.events import Event
+from tests.conftest import beginning
 from tests.pages.conftest import EPISODE
 from tests.signals import talk
 
@@ -100,7 +101,7 @@ def test_a_show_without_a_larder_is_told_how_to_fill_it(page, demo_server):
     expect(page.get_by_text("Nothing is in the larder yet.")).to_be_visible()
 
 
-def test_the_next_episode_begins_with_the_pattern_of_this_one(page, open_stage, demo_server, sample):
+def test_the_next_episode_begins_with_the_pattern_of_this_one(page, open_stage, demo_server, sample, tmp_path):
     base, studio = demo_server
     open_stage("gather")
     page.get_by_text("Pattern for the next episode").click()
@@ -114,7 +115,7 @@ def test_the_next_episode_begins_with_the_pattern_of_this_one(page, open_stage, 
     assert re.search(r"/episodes/\d+/gather$", page.url)
     expect(page.get_by_label("Name of track Anders Quill")).to_be_visible()
     expect(page.get_by_text("wait for the end of the talk")).to_be_visible()
-    page.locator("#files").set_input_files(sample[0] / "anders_local.wav")
+    page.locator("#files").set_input_files(beginning(sample[0] / "anders_local.wav", tmp_path, 20))
     row = page.locator('tr[data-file="anders_local.wav"]')
     expect(row).to_contain_text("check-up:", timeout=60_000)
     button(page, "Lay the ending").click()

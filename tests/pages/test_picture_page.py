@@ -67,9 +67,9 @@ def test_it_is_the_very_frame_wherever_the_playhead_is_put(filmed):
 def test_it_follows_within_a_frame_over_a_seam_at_speed_and_on_a_slow_line(filmed, speed, late_ms):
     filmed.evaluate(LATE, late_ms)
     filmed.get_by_label("Speed").select_option(speed)
-    go(filmed, 6.0)
+    go(filmed, 2.0 if late_ms else 6.0)
     filmed.keyboard.press("Space")
-    filmed.wait_for_timeout(700)
+    filmed.wait_for_timeout(700 + 2 * late_ms)  # the first seconds are as late as the line is
     seen = []
     for _ in range(20):
         filmed.wait_for_timeout(90)
