@@ -17,7 +17,7 @@ from tests.pages.conftest import EPISODE
 def moored(short_episode, demo_server, tmp_path):
     """The sample with a file made, and a mooring where its show can be published."""
     _, studio = demo_server
-    studio.sending.start(EPISODE, [Wanted(Format("opus"), Aim(-16.0, -1.0))])
+    studio.sending.start(EPISODE, [Wanted(Format("mp3"), Aim(-16.0, -1.0))])
     studio.jobs.wait(120)
     with mooring(tmp_path / "mooring") as served:
         studio.places.make(1, "mooring", "The mooring", served.token, address=served.address)
