@@ -23,7 +23,8 @@ LTASS_DB = np.array(
      44.5, 44.3, 43.7, 43.4, 41.3, 40.7]
 )  # fmt: skip
 FITTED_HZ = (100.0, 8000.0)
-MOST_DB = 6.0
+MOST_DB = 9.0
+"""Voices that are far from average come nearer than with six, by 0.2 dB also in lines that were not fitted to."""
 OVER_ROOM_DB = 3.0
 """Where the speech does not stand over the room by this much, the room is what would be raised."""
 UNDER_VOICE_DB = 15.0
@@ -39,6 +40,8 @@ REACHES_HZ = {
 WIDTHS_Q = (0.5, 3.0)
 """From two and a half octaves to half of one: what is narrower belongs to what happened to be said."""
 STEP_DB, STEP_HZ, STEP_Q = 0.5, 10.0, 0.1
+BEGUN_AT = (0.5, 0.2, 0.8)
+"""Where in their reaches the bands begin: where they end depends on it, and the nearest is taken."""
 CORRECTED_DB, BAND_DB = 3.0, 12.0
 
 
@@ -70,18 +73,21 @@ def distance_db(hz: Curve, speech_db: Curve, room_db: Curve, goal: Curve | None 
 def fitted(recipe: Recipe, hz: Curve, speech_db: Curve, room_db: Curve) -> Recipe:
     """The recipe with the bands of its tone set so that the voice comes near average speech; cuts stay.
 
-    At most 6 dB anywhere. A voice of which hardly anything stands over its room keeps its bands.
+    At most 9 dB anywhere, and nothing is raised by more than it stands over the room: the room comes along. A voice of
+    which hardly anything stands over its room keeps its bands.
     """
     apart, weights = distance_db(hz, speech_db, room_db)
     if weights.sum() < 8:
         return recipe
-    wanted = np.clip(apart, -MOST_DB, MOST_DB)
+    wanted = np.clip(apart, -MOST_DB, np.clip(speech_db - room_db, 0.0, MOST_DB))
     gains = [f"{band.name}_db" for band in BANDS]
     places = [f"{name}_hz" for name in REACHES_HZ]
     widths = [f"{band.name}_q" for band in BANDS if band.kind == "bell"]
     reaches = np.log([*REACHES_HZ.values(), *[WIDTHS_Q] * len(widths)])
     edge = np.array([[-MOST_DB, MOST_DB]] * len(gains) + reaches.tolist() + [[-np.inf, np.inf]])
-    first = np.concatenate([np.zeros(len(gains)), reaches.mean(axis=1), [0.0]])
+    low, high = reaches.T
+    shares = [np.repeat([begun, 0.5], [len(places), len(widths)]) for begun in BEGUN_AT]
+    starts = [np.concatenate([np.zeros(len(gains)), low + share * (high - low), [0.0]]) for share in shares]
 
     def told(numbers: Curve) -> dict[str, float]:
         shapes = np.exp(numbers[len(gains) : -1])
@@ -91,7 +97,11 @@ def fitted(recipe: Recipe, hz: Curve, speech_db: Curve, room_db: Curve) -> Recip
         left = (wanted - response_db(replace(recipe, **told(numbers)), hz) - numbers[-1]) * weights
         return np.concatenate([left, REST * numbers[: len(gains)]])
 
-    found = told(scipy.optimize.least_squares(missing, first, bounds=edge.T, max_nfev=60).x)
+    nearest = min(
+        (scipy.optimize.least_squares(missing, start, bounds=edge.T, max_nfev=60) for start in starts),
+        key=lambda ended: float(ended.cost),
+    )
+    found = told(nearest.x)
     steps = {**dict.fromkeys(gains, STEP_DB), **dict.fromkeys(places, STEP_HZ), **dict.fromkeys(widths, STEP_Q)}
     return replace(
         recipe, **{name: round(round(value / steps[name]) * steps[name], 2) for name, value in found.items()}
