@@ -63,7 +63,7 @@ def test_it_is_the_very_frame_wherever_the_playhead_is_put(filmed):
         assert apart(filmed.evaluate(SEEN)) == 0, at
 
 
-@pytest.mark.parametrize(("speed", "late_ms"), [("1", 0), ("2", 0), ("2", 700)])
+@pytest.mark.parametrize(("speed", "late_ms"), [("1", 0), ("2", 0), ("2", 400)])
 def test_it_follows_within_a_frame_over_a_seam_at_speed_and_on_a_slow_line(filmed, speed, late_ms):
     filmed.evaluate(LATE, late_ms)
     filmed.get_by_label("Speed").select_option(speed)
