@@ -50,6 +50,11 @@ def test_the_core_knows_no_web_no_database_and_no_paths_outside_its_files():
             assert "pathlib" not in names, path
 
 
+def test_arrays_are_read_where_one_thread_at_a_time_reads():
+    readers = [path for path in MODULES if "np.load(" in path.read_text()]
+    assert readers == [ROOT / "core" / "arrays.py"]
+
+
 def test_the_packages_of_the_core_know_each_other_in_one_direction():
     knows = {}
     for path in (ROOT / "core").rglob("*.py"):

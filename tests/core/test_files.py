@@ -1,13 +1,18 @@
 """Files of all kinds, good and bad: a correct result or a sentence that says what is wrong."""
 
+import ast
 import struct
 import sys
+import threading
+import time
+from concurrent.futures import ThreadPoolExecutor
 
 import av
 import numpy as np
 import pytest
 import soundfile
 
+from pampa.core.arrays import array_in, arrays_in
 from pampa.core.errors import Cancelled, UnreadableSound
 from pampa.core.files.child import conform_in_child
 from pampa.core.files.conform import conform, conformed_source, read_facts, settle
@@ -176,3 +181,27 @@ def test_stalks_hold_peak_and_average_at_every_level(tmp_path):
     assert db == pytest.approx([-20, -23], abs=0.5)
     coarse = np.frombuffer(read_stalks(tmp_path, 2, 0, 100), np.uint8).reshape(-1, 2)
     assert coarse[2, 0] == cells[:, 0].max()
+
+
+def test_many_threads_read_arrays_one_at_a_time(tmp_path, monkeypatch):
+    """Two heads of arrays told from their letters at once are a SystemError now and then in CPython 3.11."""
+    curve = np.arange(12.0)
+    np.save(tmp_path / "a.npy", curve)
+    np.savez(tmp_path / "b.npz", a=curve, b=curve + 1)
+    told, busy, overlaps = ast.literal_eval, threading.Lock(), []
+
+    def watched(text):
+        overlaps.append(not busy.acquire(blocking=False))
+        time.sleep(0.002)
+        if not overlaps[-1]:
+            busy.release()
+        return told(text)
+
+    monkeypatch.setattr(ast, "literal_eval", watched)
+    with ThreadPoolExecutor(8) as threads:
+        ones = list(threads.map(lambda _: array_in(tmp_path / "a.npy"), range(16)))
+        sets = list(threads.map(lambda _: arrays_in(tmp_path / "b.npz"), range(16)))
+    assert all(np.array_equal(one, curve) for one in ones)
+    assert all(np.array_equal(each["b"], curve + 1) for each in sets)
+    assert len(overlaps) == 48
+    assert not any(overlaps)

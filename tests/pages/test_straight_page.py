@@ -30,7 +30,7 @@ def test_from_a_recording_to_a_file_and_a_step_taken_back(fresh, page, demo_serv
     expect(dialog.get_by_role("checkbox", name="Take out fillers")).not_to_be_checked()
     dialog.get_by_role("checkbox", name="Mend what the check-ups propose").uncheck()
     go = dialog.locator("#go-straight")
-    expect(go).to_have_text("Do it")
+    expect(go).to_have_text("Do it", timeout=120_000)
     go.click()
     expect(go).to_have_text("At work")
     expect(dialog.get_by_role("button", name="To the files")).to_be_visible(timeout=120_000)

@@ -7,6 +7,7 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
+from pampa.core.arrays import arrays_in
 from pampa.core.files.kept import keep_whole
 from pampa.core.mend.picture import COLUMNS, FINEST, ROWS, halved, tile
 from pampa.core.sound import ArraySource, Source, extents
@@ -53,8 +54,8 @@ class Overlooks:
     def _stretch(self, source: Source, folder: Path, number: int) -> tuple[Tile, Extents]:
         path = folder / f"overlook-{number}.npz"
         if path.exists():
-            with np.load(path) as kept:
-                return kept["picture"], kept["wave"]
+            kept = arrays_in(path)
+            return kept["picture"], kept["wave"]
         sound = source.read(number * STRETCH, (number + 1) * STRETCH)
         picture, wave = tile(ArraySource(sound), ZOOM, 0), extents(sound, STRETCH // CELL)
         kept_in = io.BytesIO()

@@ -10,6 +10,7 @@ from typing import Any, Literal
 import numpy as np
 import soxr
 
+from pampa.core.arrays import array_in
 from pampa.core.checkup.clipping import ClipFinder
 from pampa.core.errors import UnreadableSound
 from pampa.core.files.decode import read_sound
@@ -213,5 +214,5 @@ def conformed_source(folder: Path) -> FileSource:
 
 def clipped_stretches(folder: Path) -> np.ndarray:
     """Stretches of a conformed recording that were clipped in its file: seconds, shape (stretches, 2)."""
-    stretches: np.ndarray = np.load(folder / "clipped.npy")
+    stretches: np.ndarray = array_in(folder / "clipped.npy")
     return stretches

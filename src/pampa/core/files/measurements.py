@@ -6,6 +6,7 @@ from pathlib import Path
 
 import numpy as np
 
+from pampa.core.arrays import arrays_in
 from pampa.core.files.whole import whole
 from pampa.core.mend.amounts import Amounts
 from pampa.core.mend.clean import Measured, basis
@@ -43,8 +44,7 @@ def near_in(folder: Path, near: tuple[int, int]) -> Path:
 
 @lru_cache(OPEN)
 def _read(path: Path) -> Knowledge:
-    with np.load(path) as arrays:
-        return unpack(arrays)
+    return unpack(arrays_in(path))
 
 
 def _place(folder: Path, name: str, amounts: Amounts) -> Path:

@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
 
+from pampa.core.arrays import array_in
 from pampa.core.errors import UnreadableSound
 from pampa.core.files.picture import PictureFile, pixels_of
 from pampa.core.files.room import require_room
@@ -111,6 +112,6 @@ def proxy_into(path: Path, making: Path, facts: PictureFacts, progress: Callable
 def proxy_in(folder: Path) -> Proxy | None:
     """The stand-in that lies in a folder; None where it was not made, or has gone."""
     try:
-        return Proxy(folder, np.load(folder / TIMES), np.load(folder / "places.npy"))
+        return Proxy(folder, array_in(folder / TIMES), array_in(folder / "places.npy"))
     except (FileNotFoundError, NotADirectoryError):
         return None

@@ -8,6 +8,7 @@ from typing import Any
 
 import numpy as np
 
+from pampa.core.arrays import arrays_in
 from pampa.core.errors import PampaError
 from pampa.core.executor import Threads
 from pampa.core.files.children import ChildFailed, answer, ask_child, asked, tell
@@ -53,8 +54,7 @@ def heard_of(folder: Path, told: Callable[[float], None] = lambda share: None) -
     """A conformed recording listened to, now or before: what was heard is kept beside it."""
     path = folder / "finds" / f"heard-{VERSION}.npz"
     if path.exists():
-        with np.load(path) as arrays:
-            return unpacked(dict(arrays))
+        return unpacked(arrays_in(path))
     heard = hear(conformed_source(folder), _Counting(told))
     path.parent.mkdir(exist_ok=True)
     with whole(path) as making:

@@ -9,6 +9,7 @@ from pathlib import Path
 
 import numpy as np
 
+from pampa.core.arrays import array_in, arrays_in
 from pampa.core.errors import SignalError
 from pampa.core.files.conform import conformed_source
 from pampa.core.files.kept import Kept, keep_whole
@@ -47,7 +48,7 @@ class Shelf:
         """K-weighted mean square of each 20 ms of a conformed recording, shape (cells,)."""
         if content.startswith(SILENT):
             return np.zeros(_silent_frames(content) * CELLS_PER_S // RATE)
-        energy: Curve = np.load(self.conformed / content / ENERGY)
+        energy: Curve = array_in(self.conformed / content / ENERGY)
         return energy
 
     def heard(self, content: str) -> Heard:
@@ -63,7 +64,7 @@ class Shelf:
             runs = talk_of(self.energy(content), voicing(self.plain(content)))
             with whole(path) as making:
                 np.save(making, runs)
-        found: Runs = np.load(path)
+        found: Runs = array_in(path)
         return found
 
     def plain(self, content: str) -> Source:
@@ -147,8 +148,7 @@ class Opened:
         if self.rendition.recipe is None:
             return {}
         try:
-            with np.load(self._beside(segment)) as curves:
-                return dict(curves)
+            return arrays_in(self._beside(segment))
         except (FileNotFoundError, ValueError, zipfile.BadZipFile):
             return self._treated(segment).taken
 

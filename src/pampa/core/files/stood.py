@@ -6,6 +6,7 @@ from pathlib import Path
 
 import numpy as np
 
+from pampa.core.arrays import arrays_in
 from pampa.core.errors import DiskFull
 from pampa.core.files.room import require_room
 from pampa.core.files.whole import whole
@@ -16,15 +17,15 @@ from pampa.core.mix.key import VERSION
 def stood(path: Path) -> dict[bytes, LoudnessPart]:
     """What was kept, by the keys of stretches; nothing where that was of another version, or cannot be read."""
     try:
-        with np.load(path) as arrays:
-            if int(arrays["version"]) != VERSION:
-                return {}
-            energies = np.split(arrays["energies"], np.cumsum(arrays["cells"])[:-1])
-            peaks = arrays["peaks"].tolist()
-            return {
-                key.tobytes(): LoudnessPart(energy, *both)
-                for key, energy, both in zip(arrays["keys"], energies, peaks, strict=True)
-            }
+        arrays = arrays_in(path)
+        if int(arrays["version"]) != VERSION:
+            return {}
+        energies = np.split(arrays["energies"], np.cumsum(arrays["cells"])[:-1])
+        peaks = arrays["peaks"].tolist()
+        return {
+            key.tobytes(): LoudnessPart(energy, *both)
+            for key, energy, both in zip(arrays["keys"], energies, peaks, strict=True)
+        }
     except (OSError, ValueError, KeyError, EOFError, zipfile.BadZipFile):
         return {}
 

@@ -11,6 +11,8 @@ from importlib.resources import files
 import numpy as np
 from numpy.typing import NDArray
 
+from pampa.core.arrays import arrays_in
+
 Rows = NDArray[np.float32]
 PARTS = ("mean", "spread", "weights", "bias")
 FARTHEST = 5
@@ -28,5 +30,5 @@ def sure(kind: str, measures: Sequence[Sequence[float]]) -> Rows:
 
 @cache
 def _weights(kind: str) -> tuple[Rows, ...]:
-    with np.load(str(files("pampa.core.finds") / "judges.npz")) as kept:
-        return tuple(kept[f"{kind}_{part}"].astype(np.float32) for part in PARTS)
+    kept = arrays_in(str(files("pampa.core.finds") / "judges.npz"))
+    return tuple(kept[f"{kind}_{part}"].astype(np.float32) for part in PARTS)

@@ -12,6 +12,8 @@ import numpy as np
 import scipy
 from numpy.typing import NDArray
 
+from pampa.core.arrays import arrays_in
+
 CELL = 24
 """Frames of one value of a curve: 0.5 ms."""
 RINGS = (1, 2, 3, 4, 6, 8, 11, 15, 20, 27, 36, 47, 60)
@@ -58,5 +60,5 @@ def judged(seen: NDArray[np.float32]) -> NDArray[np.float32]:
 
 @cache
 def _weights() -> tuple[NDArray[np.float32], ...]:
-    with np.load(str(files("pampa.core.mend") / "clicks.npz")) as kept:
-        return tuple(np.asarray(kept[name], np.float32) for name in LAYERS)
+    kept = arrays_in(str(files("pampa.core.mend") / "clicks.npz"))
+    return tuple(np.asarray(kept[name], np.float32) for name in LAYERS)

@@ -14,6 +14,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from pampa.core.arrays import arrays_in
 from pampa.core.mend import kernels
 from pampa.core.mend.profile import NOTHING, Profile
 from pampa.core.mend.spectra import (
@@ -112,5 +113,5 @@ def gains(seen: NDArray[np.float32], task: Task) -> NDArray[np.float32]:
 @cache
 def weights(task: Task) -> tuple[NDArray[np.float32], ...]:
     """Of the first layer, the middle ones (stacked) and the last, with their biases."""
-    with np.load(str(files("pampa.core.mend") / f"{task}.npz")) as kept:
-        return tuple(np.ascontiguousarray(kept[name], np.float32) for name in LAYERS)
+    kept = arrays_in(str(files("pampa.core.mend") / f"{task}.npz"))
+    return tuple(np.ascontiguousarray(kept[name], np.float32) for name in LAYERS)

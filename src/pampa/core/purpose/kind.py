@@ -12,6 +12,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from pampa.core.arrays import arrays_in
 from pampa.core.purpose.evidence import Evidence
 
 Told = Literal["person", "music", "effects", "room tone", "spot"]
@@ -50,5 +51,5 @@ def terms(numbers: NDArray[np.float64]) -> NDArray[np.float64]:
 
 @cache
 def _learned() -> tuple[NDArray[np.float64], ...]:
-    with (files(__package__) / "kinds.npz").open("rb") as file, np.load(file) as arrays:
-        return arrays["mean"], arrays["scale"], arrays["weights"]
+    arrays = arrays_in(str(files("pampa.core.purpose") / "kinds.npz"))
+    return arrays["mean"], arrays["scale"], arrays["weights"]

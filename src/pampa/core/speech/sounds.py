@@ -13,6 +13,7 @@ import numpy as np
 import scipy
 from numpy.typing import NDArray
 
+from pampa.core.arrays import arrays_in
 from pampa.core.executor import Executor, Inline
 from pampa.core.network import convolved
 from pampa.core.speech.features import BANDS, PER_S, Features, Matrix
@@ -89,5 +90,5 @@ def _of_block(seen: Matrix, start: int) -> tuple[NDArray[np.uint8], ...]:
 
 @cache
 def weights() -> tuple[Matrix, ...]:
-    with np.load(str(files("pampa.core.speech") / "sounds.npz")) as kept:
-        return tuple(np.ascontiguousarray(kept[name], np.float32) for name in LAYERS)
+    kept = arrays_in(str(files("pampa.core.speech") / "sounds.npz"))
+    return tuple(np.ascontiguousarray(kept[name], np.float32) for name in LAYERS)

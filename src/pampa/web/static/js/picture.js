@@ -7,7 +7,9 @@ import { fit } from "./ink.js";
 import { picturedClip, seenAt, unpacked } from "./picture-frames.js";
 
 const SECONDS_KEPT = 40;
-const AHEAD = 4; // frames that are made ready before they are needed
+const READY = RATE / 8; // of the episode, whose frames are made ready before they are needed
+const READY_OF_AHEAD = 0.2; // and while it plays, of what is read ahead: a page that is drawn seldom skips frames
+const SHORTEST = RATE / 60; // a frame, at the rates that pictures come in
 const STEP = RATE / 2; // of the episode, when what plays is read ahead
 const BITMAPS = 80;
 
@@ -56,6 +58,8 @@ export function mountPicture({ canvas }) {
       const then = at(place);
       if (then) secondOf(then.recording, then.second);
     }
+    const soon = view.place + Math.max(READY, view.ahead * READY_OF_AHEAD);
+    for (let place = view.place + SHORTEST; place <= soon; place += SHORTEST) makeReady(at(place));
     cache.drawn();
   }
 
@@ -64,13 +68,19 @@ export function mountPicture({ canvas }) {
     if (!frames) return;
     const seen = seenAt(frames, seconds);
     if (seen === null) { paint(null); return; }
-    const bitmap = bitmapOf(frames[seen]);
-    if (bitmap) {
-      paint(bitmap);
-      canvas.dataset.time = frames[seen].time.toFixed(4);
-    }
-    const next = seen + AHEAD >= frames.length ? secondOf(recording, second + 1) : null;
-    for (const one of [...frames.slice(seen + 1, seen + 1 + AHEAD), ...(next ?? []).slice(1, AHEAD)]) bitmapOf(one);
+    bitmapOf(frames[seen]);
+    // One that is late is not waited for: the nearest before it is seen meanwhile.
+    const shown = frames.slice(0, seen + 1).findLast((one) => one.bitmap);
+    if (!shown) return;
+    paint(shown.bitmap);
+    canvas.dataset.time = shown.time.toFixed(4);
+  }
+
+  function makeReady(then) {
+    if (!then) return;
+    const frames = secondOf(then.recording, then.second);
+    const seen = frames && seenAt(frames, then.seconds);
+    if (seen !== null) bitmapOf(frames[seen]);
   }
 
   function paint(bitmap) {
