@@ -1,5 +1,7 @@
 """The keyboard where a pointer was needed, the way back, and sound that does not hang on what is drawn."""
 
+import re
+
 from playwright.sync_api import expect
 
 from pampa.core.sound import RATE
@@ -33,6 +35,30 @@ def test_back_does_what_going_does(open_stage, page):
     expect(page.get_by_role("button", name="Stop", exact=True)).to_be_visible()
     page.go_forward()
     expect(page.get_by_role("button", name="Play", exact=True)).to_be_visible()
+
+
+def test_a_change_is_heard_within_the_piece_that_sounds(open_stage, page):
+    """Pieces grow to a second: what was changed used to wait for the end of the one that sounds."""
+    open_stage("balance")
+    page.keyboard.press("Home")
+    page.keyboard.press("Space")
+    expect(page.locator("#clock")).to_have_text(re.compile(r"0:00:0[4-9]"))
+    late = []
+    for treated in ("false", "true") * 3:
+        page.wait_for_timeout(640)
+        with page.expect_request(re.compile(f"/sound.*treated={treated}")) as asked:
+            place = page.evaluate(
+                """(treated) => new Promise((resolve) => requestAnimationFrame(() => {
+                  const { transport } = window.Alpine.$data(document.body);
+                  const place = transport.playhead;
+                  transport.hear(treated);
+                  resolve(place);
+                }))""",
+                treated == "true",
+            )
+        late.append(int(re.search(r"start=(\d+)", asked.value.url)[1]) - place)
+    assert max(late) < 0.5 * RATE
+    expect(page.get_by_role("button", name="Stop", exact=True)).to_be_visible()
 
 
 def test_a_pressed_button_keeps_the_focus_and_the_keys_stay_the_sheets(open_stage, page):

@@ -7,6 +7,8 @@ const HOP = 960;
 const AHEAD_S = 1.2;
 const KEEP_S = 0.12;
 const FIRST_S = 0.1;
+const CHANGED_S = 0.2; // the first piece after a change: what comes late of it is not heard
+const CROSSED_S = 0.008;
 const LARGEST_S = 1.0;
 const BEAT_MS = 200; // a hidden page has no frames, and its clock beats once a second: sound goes on by that alone
 const AHEAD_HIDDEN_S = 4;
@@ -23,6 +25,7 @@ export function makePlayer({ address, settings: first, length, onMove, onStop, o
   let generation = 0;
   let cursor = null;
   let when = 0;
+  let turn = null; // the piece that goes on until what was changed is there, and from when on that may be heard
   let size = FIRST_S;
   let pieces = [];
   let resting = 0;
@@ -72,11 +75,42 @@ export function makePlayer({ address, settings: first, length, onMove, onStop, o
       const channel = buffer.getChannelData(side);
       for (let i = 0; i < frames; i++) channel[i] = samples[2 * i + side];
     }
+    const late = turn ? Math.min(soon(), turn.piece.until) - turn.at : 0;
+    if (turn && late >= frames / RATE) { // all of it has been heard as it was before
+      when = turn.at += frames / RATE;
+      return;
+    }
     const node = new AudioBufferSourceNode(context, { buffer });
-    node.connect(gate);
-    node.start(when);
-    pieces.push({ node, at: when, until: when + frames / RATE, from: at.start, to: next.start, cursor: at });
-    when += frames / RATE;
+    const fader = context.createGain();
+    node.connect(fader).connect(gate);
+    const skipped = Math.max(late, 0);
+    if (turn) {
+      when = Math.max(turn.at, soon());
+      fader.gain.setValueAtTime(0, when).linearRampToValueAtTime(1, when + CROSSED_S);
+      endAt(turn.piece, when);
+      turn = null;
+    }
+    node.start(when, skipped);
+    const until = when + frames / RATE - skipped;
+    const from = at.start + (skipped * RATE / frames) * (next.start - at.start);
+    pieces.push({ node, fader, at: when, until, from, to: next.start });
+    when = until;
+  }
+
+  // The soonest that anything can begin, on a frame.
+  const soon = () => Math.ceil((context.currentTime + 0.02) * RATE) / RATE;
+
+  function placeAt(piece, time) {
+    const share = Math.min(Math.max((time - piece.at) / (piece.until - piece.at), 0), 1);
+    return piece.from + share * (piece.to - piece.from);
+  }
+
+  function endAt(piece, time) {
+    if (piece.until <= time) return;
+    piece.fader.gain.setValueAtTime(1, time).linearRampToValueAtTime(0, time + CROSSED_S);
+    piece.node.stop(time + CROSSED_S);
+    piece.to = placeAt(piece, time);
+    piece.until = time;
   }
 
   async function pump() {
@@ -93,7 +127,7 @@ export function makePlayer({ address, settings: first, length, onMove, onStop, o
         const piece = ready && ready.address === addressOf(at, FIRST_S) ? await ready.piece : await load(at, size);
         ready = null;
         if (mine !== generation || !playing) break;
-        if (!pieces.length || when < context.currentTime + 0.005) when = Math.ceil((context.currentTime + 0.02) * RATE) / RATE;
+        if (!pieces.length || when < context.currentTime + 0.005) when = soon();
         schedule(at, piece);
         cursor = piece.next;
         size = Math.min(size * 2, LARGEST_S);
@@ -111,8 +145,7 @@ export function makePlayer({ address, settings: first, length, onMove, onStop, o
     const now = context.currentTime - (context.outputLatency || 0);
     const piece = pieces.find((candidate) => now < candidate.until) ?? pieces[pieces.length - 1];
     if (!piece) return resting;
-    const share = Math.min(Math.max((now - piece.at) / (piece.until - piece.at), 0), 1);
-    return Math.round(piece.from + share * (piece.to - piece.from));
+    return Math.round(placeAt(piece, now));
   }
 
   function tick() {
@@ -143,7 +176,7 @@ export function makePlayer({ address, settings: first, length, onMove, onStop, o
   };
 
   function drop(after) {
-    for (const piece of pieces) if (piece.at >= after) { piece.node.stop(); piece.node.disconnect(); }
+    for (const piece of pieces) if (piece.at >= after) { piece.node.stop(); piece.fader.disconnect(); }
     pieces = pieces.filter((piece) => piece.at < after);
   }
 
@@ -153,6 +186,7 @@ export function makePlayer({ address, settings: first, length, onMove, onStop, o
     supposed = suppose;
     context.resume();
     generation++;
+    turn = null;
     drop(-1);
     range = { from, stop: until, loop };
     cursor = { start: from };
@@ -172,13 +206,14 @@ export function makePlayer({ address, settings: first, length, onMove, onStop, o
     clearInterval(beating);
     beating = 0;
     generation++;
+    turn = null;
     drop(-1);
     onLevel([0, 0]);
     onMove(resting);
     onStop();
   }
 
-  // Something changed ahead: what is already sounding goes on, the rest is fetched anew.
+  // Something changed: what is sounding goes on until what was changed is there, and crosses over to it.
   function renew(map = null) {
     ready = null;
     if (map) supposed = {};
@@ -189,14 +224,15 @@ export function makePlayer({ address, settings: first, length, onMove, onStop, o
     const kept = pieces.filter((piece) => piece.at < context.currentTime + KEEP_S);
     drop(context.currentTime + KEEP_S);
     const last = kept[kept.length - 1];
+    turn = null;
     if (last) {
-      const place = map(last.to);
-      when = last.until;
-      cursor = { start: place };
+      when = Math.min(last.at + Math.round((context.currentTime + KEEP_S - last.at) * RATE) / RATE, last.until);
+      cursor = { start: Math.round(map(placeAt(last, when))) };
+      if (when < last.until) turn = { piece: last, at: when };
     } else cursor = { start: map(cursor.start) };
     for (const piece of pieces) { piece.from = map(piece.from); piece.to = Math.max(map(piece.to), piece.from); }
     range = { ...range, from: map(range.from), stop: range.stop === null ? null : map(range.stop) };
-    size = FIRST_S;
+    size = CHANGED_S;
     pump();
   }
 
