@@ -13,6 +13,7 @@ from pampa.studio.studio import Studio
 from pampa.web import errors
 from pampa.web.bounds import Bounds
 from pampa.web.description import REFUSALS, Described
+from pampa.web.joined import script
 from pampa.web.routes import (
     comparing,
     cutting,
@@ -63,6 +64,7 @@ def create_app(studio: Studio) -> FastAPI:
         same_site="strict", max_age=30 * 24 * 3600, https_only=studio.settings.behind_tls,
     )  # fmt: skip
     app.add_middleware(Bounds)
+    app.add_route(f"{address()}/joined/{{page}}.js", script)
     app.mount(address(), KeptForEver(directory=STATIC), "kept")
     app.mount("/static", StaticFiles(directory=STATIC), "static")
     app.include_router(pages.router, include_in_schema=False)  # first: a route is made ready when it is first asked

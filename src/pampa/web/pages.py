@@ -1,7 +1,6 @@
 """Rendering of pages: the templates, and what all of them are given."""
 
 import json
-from functools import cache
 from pathlib import Path
 from typing import Any
 
@@ -11,10 +10,9 @@ from fastapi.templating import Jinja2Templates
 from markupsafe import Markup
 
 from pampa.web.security import token_of
-from pampa.web.static_files import STATIC, address
+from pampa.web.static_files import address
 
 HERE = Path(__file__).parent
-OF_OTHER_PAGES = ("shows.js", "disk.js", "series.js", "series-drawing.js", "theme.js")
 templates = Jinja2Templates(HERE / "templates")
 
 
@@ -24,14 +22,7 @@ def script_data(data: Any) -> Markup:
     return Markup(text.replace("<", "\\u003c").replace(">", "\\u003e").replace("&", "\\u0026"))
 
 
-@cache
-def modules() -> list[str]:
-    """The modules of the episode's page, so that a browser asks for all at once and not level by level."""
-    return sorted(path.name for path in (STATIC / "js").glob("*.js") if path.name not in OF_OTHER_PAGES)
-
-
 templates.env.filters["script_data"] = script_data
-templates.env.globals["modules"] = modules
 templates.env.globals["static"] = address
 templates.env.trim_blocks = templates.env.lstrip_blocks = True
 

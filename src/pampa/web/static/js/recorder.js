@@ -18,7 +18,7 @@ export function makeRecorder({ onLevel, onLost }) {
     stream = await navigator.mediaDevices.getUserMedia({ audio });
     context = new AudioContext();
     rate = context.sampleRate;
-    await context.audioWorklet.addModule(new URL("./capture.js", import.meta.url));
+    await context.audioWorklet.addModule(new URL("../js/capture.js", import.meta.url));
     const source = context.createMediaStreamSource(stream);
     const capture = new AudioWorkletNode(context, "capture", {
       numberOfInputs: 1,
