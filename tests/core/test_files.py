@@ -17,6 +17,7 @@ from pampa.core.errors import Cancelled, UnreadableSound
 from pampa.core.files.child import conform_in_child
 from pampa.core.files.conform import conform, conformed_source, read_facts, settle
 from pampa.core.files.decode import open_sound
+from pampa.core.files.kept import Kept
 from pampa.core.files.stalks import CELL, StalkWriter, read_stalks
 from pampa.core.sound import RATE
 from tests.signals import noise, silence, sine, talk
@@ -205,3 +206,34 @@ def test_many_threads_read_arrays_one_at_a_time(tmp_path, monkeypatch):
     assert all(np.array_equal(each["b"], curve + 1) for each in sets)
     assert len(overlaps) == 48
     assert not any(overlaps)
+
+
+def test_of_many_that_want_one_segment_one_computes_it(tmp_path):
+    computed = []
+
+    def compute(segment):
+        computed.append(segment.index)
+        time.sleep(0.05)
+        return np.full((segment.stop - segment.start, 1), segment.index, np.float32)
+
+    kept = Kept(tmp_path / "voice", 1, 50 * RATE, compute)
+    with ThreadPoolExecutor(6) as threads:
+        read = list(threads.map(lambda second: kept.read(second * RATE, second * RATE + 9), [1, 2, 3, 21, 22, 23]))
+    assert sorted(computed) == [0, 1]
+    assert [float(each.mean()) for each in read] == [0, 0, 0, 1, 1, 1]
+    again = Kept(tmp_path / "voice", 1, 50 * RATE, lambda segment: pytest.fail("it lies in the folder"))
+    assert np.array_equal(again.read(21 * RATE, 22 * RATE), np.ones((RATE, 1), np.float32))
+
+
+def test_whoever_waits_for_a_segment_that_fails_tries_it_anew(tmp_path):
+    failing = iter([True, False])
+
+    def compute(segment):
+        if next(failing):
+            raise OSError("no sound")
+        return np.ones((segment.stop - segment.start, 1), np.float32)
+
+    kept = Kept(tmp_path / "voice", 1, RATE, compute)
+    with pytest.raises(OSError, match="no sound"):
+        kept.read(0, 9)
+    assert kept.read(0, 9).all()

@@ -114,6 +114,24 @@ def test_loudness_follows_an_edit(studio, two_people):
     assert after.loudness.integrated_lufs > before.loudness.integrated_lufs + 2
 
 
+def test_loudness_of_a_burst_of_edits_is_measured_when_it_is_over(studio, two_people, monkeypatch):
+    monkeypatch.setattr("pampa.studio.listening.SETTLED_S", 1.0)
+    studio.listening.standing(two_people, wait=True)
+    measured, measure = [], studio.listening._measure
+    monkeypatch.setattr(
+        studio.listening, "_measure", lambda state, *more: (measured.append(state.revision), measure(state, *more))[1]
+    )
+    track = studio.editing.state(two_people).document.tracks[0].id
+    for gain_db in (1.0, 2.0, 3.0):
+        last = studio.editing.edit(two_people, "set_track", {"track": track, "gain_db": gain_db}).revision
+        studio.listening.standing(two_people)
+    for thread in threading.enumerate():
+        if thread.name == MEASURING:
+            thread.join(20)
+    assert measured == [last]
+    assert studio.listening.known(two_people).revision == last
+
+
 @pytest.mark.parametrize("closes", [False, True])
 def test_loudness_that_nobody_waits_for_any_more_is_not_measured_to_its_end(studio, two_people, monkeypatch, closes):
     begun, may_go_on, told = threading.Event(), threading.Event(), []

@@ -42,6 +42,8 @@ LONGEST_S = 30
 MEASURING = "pampa-loudness"
 PARTS_KEPT = 20_000
 MIXES_KEPT = 32
+SETTLED_S = 0.4
+"""Loudness is measured of what has stood for so long: not of each step of a slider, nor before it can be heard."""
 WORTH_KEEPING = 12
 """So many stretches that are not in the file yet, a minute of sound, are worth to be written."""
 
@@ -91,8 +93,12 @@ class Listening:
         self._closing = threading.Event()
 
     def mix(self, state: State, *, treated: bool = True, only: frozenset[int] = frozenset(),
-            taken: tuple[int, str] | None = None) -> Mix:  # fmt: skip
-        """The mix of an episode at a state. taken : what a stage takes from the voice on a track, and nothing else."""
+            taken: tuple[int, str] | None = None, near: int | None = None) -> Mix:  # fmt: skip
+        """The mix of an episode at a state.
+
+        taken : what a stage takes from the voice on a track, and nothing else. near : a place that is heard next, in
+        frames: its sound is computed beside what the mix needs of whole recordings.
+        """
         # With more known of a recording, the same document sounds otherwise.
         key = (state.episode_id, state.revision, state.supposed, treated, only, taken, self._sounds.mends.version)
         with self._lock:
@@ -100,9 +106,9 @@ class Listening:
                 return self._mixes[key]
         if taken is not None:
             _check_taken(state.document, *taken)
-            made = self._mixed(state.document, True, frozenset([taken[0]]), taken[1])
+            made = self._mixed(state.document, True, frozenset([taken[0]]), taken[1], near=near)
         else:
-            made = self._mixed(state.document, treated, only)
+            made = self._mixed(state.document, treated, only, near=near)
         with self._lock:
             self._mixes[key] = made
         return made
@@ -134,7 +140,7 @@ class Listening:
         if with_piece is not None:
             laid = lay(state.document, name="heard", kind="music", pieces=[asdict(with_piece)], under_lu=Under().lu)
             state = replace(state, document=laid, supposed=(*state.supposed, "with", with_piece))
-        mix = self.mix(state, treated=treated, only=only, taken=taken)
+        mix = self.mix(state, treated=treated, only=only, taken=taken, near=start)
         heard = Limited(mix, db_to_gain(gain_db), db_to_gain(CEILING_DBTP))
         frames = min(frames, LONGEST_S * RATE)
         if speed == 1.0:
@@ -170,15 +176,20 @@ class Listening:
         return self._standing.get(episode_id)
 
     def _measure_until_current(self, episode_id: int) -> None:
+        edited = episode_id in self._standing
         try:
             while True:
                 state = self._editing.state(episode_id)
                 try:
+                    if edited:
+                        self._closing.wait(SETTLED_S)
+                        self._go_on(state)
                     with urgent(Urgency.SEEN):
                         standing = self._measure(state, partial(self._go_on, state))
                 except Cancelled:
                     if self._closing.is_set():
                         return
+                    edited = True
                     continue
                 self._events.post(Event("loudness", episode_id, {"revision": standing.revision}))
                 with self._lock:  # whoever asks from here on finds it at rest, and begins it again
@@ -234,7 +245,9 @@ class Listening:
         self._standing[state.episode_id] = standing
         return standing
 
-    def _mixed(self, document: Document, treated: bool, only: frozenset[int], taken: str | None = None) -> Mix:
+    def _mixed(self, document: Document, treated: bool, only: frozenset[int], taken: str | None = None, *,
+               near: int | None = None) -> Mix:  # fmt: skip
+        self._side_by_side(document, treated, near)
         heard: dict[tuple[int, int], Rendition] = {}
         levels: dict[Rendition, float] = {}
         frames: dict[int, int] = {}
@@ -256,6 +269,18 @@ class Listening:
         playing = any(not lane.linked for lane in plan.lanes)
         steps = self.steps(document, treated=treated) if playing else {}
         return Mix(plan, {sound: self._sounds.opened(sound) for sound in plan.sounds | set(heard.values())}, steps)
+
+    def _side_by_side(self, document: Document, treated: bool, near: int | None) -> None:
+        """Work out at once, on all threads, what takes long of a mix: how loud voices are, and what is heard next."""
+        work: list[Callable[[], object]] = []
+        for track in document.linked_tracks():
+            meant = {each: self._meant(document, track, each, treated) for each in {c.recording for c in track.clips}}
+            for clip in track.clips:
+                if near is not None and 0 <= (into := near - clip.start) < clip.length:
+                    heard = self._sounds.opened(meant[clip.recording])
+                    work.append(partial(heard.read, clip.source + into, clip.source + into + 1))
+            work += [partial(self._sounds.level_db, recording, sound) for recording, sound in meant.items()]
+        list(self._executor.map(_done, work))
 
     def _meant(self, document: Document, track: Track, recording: int, treated: bool) -> Rendition:
         """Which sound of a recording is heard on a track."""
@@ -291,6 +316,10 @@ class Listening:
             (track.id, recording): self._sounds.spoken(self._meant(document, track, recording, treated))
             for track in document.linked_tracks() for recording in {clip.recording for clip in track.clips}
         }  # fmt: skip
+
+
+def _done(work: Callable[[], object]) -> object:
+    return work()
 
 
 def _with_recipes(state: State, recipes: Mapping[int, Recipe]) -> State:

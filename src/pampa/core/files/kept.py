@@ -14,6 +14,7 @@ from cachetools import LRUCache
 from pampa.core.errors import DiskFull
 from pampa.core.files.room import require_room
 from pampa.core.files.whole import MAKING
+from pampa.core.locks import Locks
 from pampa.core.sound import RATE, SEGMENT_S, FloatArray, Segment
 
 SEGMENT = SEGMENT_S * RATE
@@ -21,6 +22,7 @@ USE_NOTED_S = 60.0
 OPEN = 64
 _open: "LRUCache[tuple[Path, int], FloatArray]" = LRUCache(OPEN)
 _lock = threading.Lock()
+_making = Locks()
 
 
 @dataclass(frozen=True, eq=False)
@@ -57,6 +59,16 @@ class Kept:
         with _lock:
             if place in _open:
                 return _open[place]
+        with _making.of(place):  # of two that want the same one, one computes it
+            with _lock:
+                if place in _open:
+                    return _open[place]
+            sound = self._found(segment)
+            with _lock:
+                _open[place] = sound
+        return sound
+
+    def _found(self, segment: Segment) -> FloatArray:
         self._note_use()
         path = self.folder / f"{segment.index}.f32"
         shape = (segment.stop - segment.start, self.channels)
@@ -65,8 +77,6 @@ class Kept:
         except (FileNotFoundError, ValueError):
             sound = self.compute(segment)
             keep_whole(path, sound.tobytes())
-        with _lock:
-            _open[place] = sound
         return sound
 
     def _note_use(self) -> None:
