@@ -36,8 +36,8 @@ def pytest_collection_modifyitems(items):
 
 @pytest.fixture
 def studio(tmp_path, request):
-    """A studio over an empty folder, or over a copy of what `two_people` asks for."""
-    ready = "two_people_data" if "two_people" in request.fixturenames else "empty_data"
+    """A studio over an empty folder, or over a copy of what a fixture asks for that has data of its own."""
+    ready = next((f"{name}_data" for name in ("two_people", "dropped") if name in request.fixturenames), "empty_data")
     linked_copy(request.getfixturevalue(ready), tmp_path / "data")
     studio = Studio(Settings(data=tmp_path / "data", workers=2))
     yield studio

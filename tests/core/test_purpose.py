@@ -16,7 +16,7 @@ from pampa.core.sound import RATE, ArraySource
 from pampa.demo import effects, music
 from pampa.demo.assemble import VOICES
 from pampa.demo.synthesis import RATE as DEMO_RATE
-from tests.signals import noise, silence
+from tests.signals import noise, silence, talk
 
 
 def at_rate(sound, rate):
@@ -52,6 +52,12 @@ def test_a_quiet_room_is_a_room_and_silence_is_nothing():
     assert (found.role, found.sure > 0.8) == ("room tone", True)
     assert evidence_of(ArraySource(silence(5))) is None
     assert evidence_of(ArraySource(noise(0.1))) is None
+
+
+@pytest.mark.parametrize("seconds", [0.4, 0.9, 1.9])
+def test_what_is_too_short_to_be_laid_under_anything_is_no_room(seconds):
+    assert likely_of(evidence_of(ArraySource(noise(seconds, dbfs=-62)))).role != "room tone"
+    assert likely_of(evidence_of(ArraySource(talk(seconds, seed=3)))).role != "room tone"
 
 
 def test_somebody_over_music_is_a_spot():

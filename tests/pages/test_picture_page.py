@@ -1,10 +1,16 @@
 """The picture above the loupe: it is what is seen at the playhead, over a seam, at speed, and while it is dragged."""
 
+from pathlib import Path
+from tempfile import TemporaryDirectory
+
 import numpy as np
 import pytest
 from playwright.sync_api import expect
 
 from pampa.core.sound import RATE
+from pampa.studio.settings import Settings
+from pampa.studio.studio import Studio
+from tests.conftest import linked_copy, make_episode
 from tests.moving import write_moving
 
 FPS = 25
@@ -12,21 +18,34 @@ OUT_S = (8, 11)
 LOOKS = 4
 
 
-@pytest.fixture(scope="module")
-def film(tmp_path_factory):
-    return write_moving(tmp_path_factory.mktemp("film") / "film.mp4", 24, fps=FPS, clicks=np.arange(0.5, 24, 0.5))
+@pytest.fixture(scope="session")
+def filmed_data(made_once):
+    """A data folder with an episode of 24 s of numbered frames, three seconds taken out."""
+
+    def make(data):
+        studio = Studio(Settings(data=data, workers=2))
+        try:
+            episode = make_episode(studio)
+            with TemporaryDirectory() as folder:
+                film = write_moving(Path(folder) / "film.mp4", 24, fps=FPS, clicks=np.arange(0.5, 24, 0.5))
+                studio.recordings.add_file(episode, film, person="Marisol Vey")
+                studio.jobs.wait()
+            studio.editing.edit(episode, "take_out", {"start": OUT_S[0] * RATE, "stop": OUT_S[1] * RATE})
+        finally:
+            studio.close()
+
+    return made_once("filmed-data", make)
 
 
 @pytest.fixture
-def filmed(page, demo_server, film):
-    """An episode of its own with 24 s of numbered frames, three seconds taken out; its page is open."""
-    base, studio = demo_server
-    show, _ = studio.shows.episode(2)
-    episode = studio.shows.make_episode(show.id, "Filmed", 20).id
-    studio.recordings.add_file(episode, film, person="Marisol Vey")
-    studio.jobs.wait()
-    studio.editing.edit(episode, "take_out", {"start": OUT_S[0] * RATE, "stop": OUT_S[1] * RATE})
-    page.goto(f"{base}/episodes/{episode}/prune")
+def demo_copy(filmed_data, tmp_path):
+    return linked_copy(filmed_data, tmp_path / "filmed")
+
+
+@pytest.fixture
+def filmed(page, demo_server):
+    """The page of the film."""
+    page.goto(f"{demo_server[0]}/episodes/1/prune")
     opened(page)
     return page
 

@@ -18,6 +18,8 @@ from pampa.core.purpose.evidence import Evidence
 Told = Literal["person", "music", "effects", "room tone", "spot"]
 TOLD: tuple[Told, ...] = ("person", "music", "effects", "room tone", "spot")
 SURE = 0.8
+SHORTEST_ROOM_S = 2.0
+"""Nobody records a room for less: a loop of it would be heard to come again."""
 FARTHEST = 3.0
 """Beyond so many deviations nothing more is told."""
 
@@ -35,6 +37,8 @@ def likely_of(evidence: Evidence) -> Likely:
     """The most likely kind of a file."""
     mean, scale, weights = _learned()
     scores = terms((evidence.numbers() - mean) / scale) @ weights
+    if evidence.seconds < SHORTEST_ROOM_S:
+        scores[TOLD.index("room tone")] = -np.inf
     shares = np.exp(scores - scores.max())
     shares /= shares.sum()
     first, second = np.argsort(-shares)[:2].tolist()

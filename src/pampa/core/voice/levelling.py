@@ -3,6 +3,7 @@
 from collections.abc import Callable, Sequence
 
 import numpy as np
+from numpy.typing import NDArray
 
 from pampa.core.compiled import compiled
 from pampa.core.loudness.gating import to_energy, to_lufs
@@ -17,6 +18,8 @@ NEAR_S, ALIKE_DB = 8.0, 1.0
 """Phrases near one another that differ by less than can be heard, some 1 dB, are one level, and stay as they are."""
 UNSURE_DB = 0.7
 """By how much the level of a second of speech may be off by what happens to be said in it."""
+ROUNDS, MORE_DB = 4, 2.0
+"""How often the error of a phrase is fed back, and how much more or less it is given in its middle at most."""
 HEARD_DB = 0.5
 STRETCH_S, AROUND_S = 3.0, 60.0
 EVEN_DB, UNEVEN_DB = 0.5, 1.0
@@ -34,7 +37,9 @@ def level_gain_db(energy: Curve) -> Curve:
     under the gain of what lies around, or under 0 dB: the room comes up as little as can be. Even talk has no gain.
 
     Between phrases that ask for unlike gains at once, the mean of the highest and the lowest curve of that slope is
-    taken; in pauses the lowest extension. Source: McShane, Extension of range of functions, Bull. AMS 40 (1934).
+    taken; in pauses the lowest extension. Source: McShane, Extension of range of functions, Bull. AMS 40 (1934). What a
+    phrase lacks at its ends by that, it is given in between, so that it is as loud as it should be on the whole: its
+    error is fed back (Landweber, Am. J. Math. 73 (1951)).
     """
     spoken = [phrase for phrase in phrases_of(energy) if phrase.stop > phrase.start]
     spoken = _talk(spoken)
@@ -44,7 +49,12 @@ def level_gain_db(energy: Curve) -> Curve:
     wanted = np.clip(off * _unevenness(spoken, off), -MOST_DB, MOST_DB)
     starts = np.array([phrase.start for phrase in spoken])
     stops = np.array([phrase.stop for phrase in spoken])
-    return _curve(energy.size, starts, stops, wanted, SLOPE_DB_PER_S / CELLS_PER_S)
+    asked = wanted
+    for _ in range(ROUNDS):
+        gain_db = _curve(energy.size, starts, stops, asked, SLOPE_DB_PER_S / CELLS_PER_S)
+        short = wanted - _moved_db(energy, gain_db, starts, stops)
+        asked = np.clip(asked + short, wanted - MORE_DB, wanted + MORE_DB)
+    return _curve(energy.size, starts, stops, asked, SLOPE_DB_PER_S / CELLS_PER_S)
 
 
 def along(gain_db: Curve, start: int, stop: int, rate: int = RATE) -> FloatArray:
@@ -65,6 +75,13 @@ def told(taken: Curve) -> str:
         return "leaves it as it is: the talk is even"
     low, high = np.percentile(-taken, [1, 99])
     return f"from {low:+.1f} to {high:+.1f} dB, phrase by phrase".replace("-", "\N{MINUS SIGN}")
+
+
+def _moved_db(energy: Curve, gain_db: Curve, starts: NDArray[np.int64], stops: NDArray[np.int64]) -> Curve:
+    """By how much a gain moves the loudness of each phrase."""
+    sums = np.cumsum([np.append(0.0, energy), np.append(0.0, energy * 10 ** (gain_db / 10))], axis=1)
+    before, after = np.maximum(sums[:, stops] - sums[:, starts], 1e-14)
+    return np.asarray(10 * np.log10(after / before))
 
 
 def _talk(phrases: Sequence[Phrase]) -> list[Phrase]:
