@@ -86,6 +86,18 @@ def test_the_curve_of_the_tone_goes_with_what_is_typed_and_taken_back_before_any
     assert seen[0] == seen[2]
 
 
+def test_the_spectrum_follows_a_change_before_the_loudness_of_the_episode_is_known(page, open_stage):
+    open_stage("balance")
+    expect(page.locator("#voice-spectrum")).to_have_attribute("aria-label", re.compile("as treated"), timeout=60_000)
+    page.route("**/loudness", lambda route: None)
+    presence = page.locator("#voice-presence_db")
+    with page.expect_response("**/spectrum", timeout=60_000) as told:
+        presence.evaluate("(slider) => { slider.value = 7; slider.dispatchEvent(new Event('change')); }")
+    curves = told.value.json()
+    bright = curves["hz"].index(min(curves["hz"], key=lambda hz: abs(hz - 5000)))
+    assert curves["after"][bright] > curves["before"][bright] + 3
+
+
 def test_two_voices_are_fitted_brought_nearer_heard_kept_taken_to_another_episode_and_undone(
     open_stage, page, demo_server, tmp_path
 ):

@@ -41,7 +41,6 @@ SAMPLED_SEGMENTS = 2
 """Of most speech: what a treatment does to the level of a voice is heard in these, 40 s. Whoever moves a slider waits
 for them. For six voices and four recipes it is that of the whole recording within 0.2 dB; one segment within 0.4."""
 QUIETEST_LIFTED_LUFS = -60.0
-LEVEL = "level.json"
 OPENED_KEPT = 4096
 HEARD_KEPT = 64
 BOTH_SIDES_LU = 3.01
@@ -297,7 +296,7 @@ class Sounds:
     def _treated_level(self, recording_id: int, rendition: Rendition) -> float | None:
         with self._making.of(rendition.key):
             if rendition.key not in self._levels:
-                path = self._media.treated(rendition.key) / LEVEL
+                path = self._media.treated(rendition.key) / "level.json"
                 if path.exists():
                     self._levels[rendition.key] = json.loads(path.read_text())
                 else:

@@ -65,6 +65,7 @@ export function episode(page, data, stage) {
       page.loudness.measured.current = false;
       page.loudness.readSoon();
       page.next.readSoon();
+      page.tone.readSoon();
       if (page.lineUp.linings.length) page.lineUp.read();
     },
     takeChange(change) { this.take(changed(stage.doc, change)); },

@@ -9,6 +9,7 @@ const HELD_DB = 12;
 const [LEAST_Q, MOST_Q] = [0.3, 4];
 const [LEAST_HZ, HIGHEST_HZ] = [40, 16_000];
 const REST_MS = 140; // a handle that rests so long is heard, before it is let go
+const SOON_MS = 400; // first of all it is to be heard
 const CUTS = [
   { name: "low_cut", title: "Low cut", setting: "low_cut_hz", least: 20, most: 300 },
   { name: "high_cut", title: "High cut", setting: "high_cut_hz", least: 4000, most: 20_000 },
@@ -38,6 +39,7 @@ export function stepped(recipe, band, key, shift) {
 export function tone(page, data, stage) {
   let asked = 0;
   let resting = 0;
+  let timer = 0;
   return {
     spectrum: null,
     note: "Listening to the voice …",
@@ -47,6 +49,11 @@ export function tone(page, data, stage) {
 
     get recipe() { return { ...page.balance.recipe, ...(this.drafted ?? {}) }; },
 
+    // A voice that was changed is looked at long before the loudness of the whole episode is known.
+    readSoon() {
+      clearTimeout(timer);
+      timer = setTimeout(() => this.read(), SOON_MS);
+    },
     // The spectrum of the chosen voice, as it is treated now.
     async read() {
       const { voice } = page.balance;
