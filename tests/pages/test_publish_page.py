@@ -77,7 +77,7 @@ def test_a_place_of_ones_own_is_said_and_a_mooring_that_is_down_is_told(
     page.get_by_label("Folder", exact=True).fill(str(tmp_path / "served"))
     page.get_by_label("Address of that folder for everybody").fill("https://slackwater.example/shows")
     page.get_by_role("button", name="Keep this place").click()
-    expect(page.locator("#place")).to_contain_text("Our own web space")
+    expect(page.locator("#place option:checked")).to_have_text("Our own web space")
     page.locator("#publish").click()
     expect(page.get_by_label("Episodes at the place")).to_contain_text("The Pilot Ladder")
     [entry] = feedparser.parse((tmp_path / "served" / "feed.xml").read_bytes()).entries
@@ -86,3 +86,32 @@ def test_a_place_of_ones_own_is_said_and_a_mooring_that_is_down_is_told(
     expect_noise("502")
     page.locator("#place").select_option(label="The mooring")
     expect(page.get_by_text("The mooring does not take this token any more")).to_be_visible()
+
+
+def test_a_place_that_was_just_made_stays_chosen_though_an_older_list_comes_late(moored, open_stage, page, tmp_path):
+    """What is published would go to another place than the one that was made."""
+    (tmp_path / "served").mkdir()
+    held = []
+
+    def hold(route):
+        if route.request.method != "GET" or held:
+            return route.continue_()
+        return held.append((route, route.fetch()))
+
+    page.route("**/shows/*/places", hold)
+    open_stage("send-out")
+    page.get_by_role("group", name="Show").get_by_role("button", name="Publish").click()
+    page.get_by_role("button", name="Another place").click()
+    page.locator("#new-place").select_option("folder")
+    page.get_by_label("Called").fill("Our own web space")
+    page.get_by_label("Folder", exact=True).fill(str(tmp_path / "served"))
+    page.get_by_label("Address of that folder for everybody").fill("https://slackwater.example/shows")
+    page.get_by_role("button", name="Keep this place").click()
+    chosen = page.locator("#place option:checked")
+    expect(chosen).to_have_text("Our own web space")
+    expect(page.locator("#publish")).to_be_enabled()
+    [(route, response)] = held
+    with page.expect_response("**/shows/*/places"):
+        route.fulfill(response=response)
+    page.wait_for_timeout(500)
+    expect(chosen).to_have_text("Our own web space")

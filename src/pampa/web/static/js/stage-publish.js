@@ -13,6 +13,8 @@ const SECRETS = { mooring: "Token", sftp: "Password, or a private key", folder: 
 export function publish(page, data) {
   const ofShow = `/api/shows/${data.show.id}`;
   const ofEpisode = () => `/api/episodes/${page.episode.id}`;
+  let shown = 0;
+  let looked = 0;
   return {
     places: [],
     chosen: remembered(`place-${data.show.id}`, null),
@@ -31,7 +33,10 @@ export function publish(page, data) {
     kinds: Object.entries(KINDS).map(([name, title]) => ({ name, title })),
 
     async show() {
-      this.places = await api.get(`${ofShow}/places`).catch(() => this.places);
+      const mine = ++shown;
+      const places = await api.get(`${ofShow}/places`).catch(() => this.places);
+      if (mine !== shown) return null; // a list that was asked for later knows more, and who is chosen is in that
+      this.places = places;
       if (!this.place && this.places.length) this.chosen = this.places[0].id;
       await Promise.all([this.read(), page.listeners.read()]);
       return this.look();
@@ -48,6 +53,7 @@ export function publish(page, data) {
     isPlace(place) { return place.id === this.chosen; },
     choosePlace({ target }) {
       this.chosen = Number(target.value);
+      this.outlook = null; // that of another place
       remember(`place-${data.show.id}`, this.chosen);
       return this.look();
     },
@@ -86,6 +92,7 @@ export function publish(page, data) {
         this.adds = false;
         this.fresh = { ...NEW };
         this.chosen = made.id;
+        this.outlook = null;
         remember(`place-${data.show.id}`, made.id);
         await this.show();
       });
@@ -112,15 +119,15 @@ export function publish(page, data) {
       return { place: this.chosen, delivery: this.file ? this.file.id : 0, when, draft: this.draft && this.keepsBack };
     },
     async look() {
+      const mine = ++looked;
       this.problem = "";
-      if (!this.place || this.lacksSecret || !this.file) { this.outlook = null; return; }
-      this.looks = true;
-      try {
-        this.outlook = await api.post(`${ofEpisode()}/outlook`, this.wish);
-      } catch (error) {
-        this.outlook = null;
-        this.problem = error.message;
-      }
+      this.looks = this.place !== null && !this.lacksSecret && this.file !== null;
+      if (!this.looks) { this.outlook = null; return; }
+      let problem = "";
+      const outlook = await api.post(`${ofEpisode()}/outlook`, this.wish).catch((error) => { problem = error.message; return null; });
+      if (mine !== looked) return; // something else was asked meanwhile
+      this.outlook = outlook;
+      this.problem = problem;
       this.looks = false;
     },
     get says() {
