@@ -65,18 +65,22 @@ def test_an_episode_is_looked_at_published_changed_and_taken_away(moored, open_s
     assert items(moored) == []
 
 
-def test_a_place_of_ones_own_is_said_and_a_mooring_that_is_down_is_told(
-    moored, open_stage, page, tmp_path, expect_noise
-):
-    (tmp_path / "served").mkdir()
-    open_stage("send-out")
+def make_own_place(page, folder):
+    folder.mkdir()
     page.get_by_role("group", name="Show").get_by_role("button", name="Publish").click()
     page.get_by_role("button", name="Another place").click()
     page.locator("#new-place").select_option("folder")
     page.get_by_label("Called").fill("Our own web space")
-    page.get_by_label("Folder", exact=True).fill(str(tmp_path / "served"))
+    page.get_by_label("Folder", exact=True).fill(str(folder))
     page.get_by_label("Address of that folder for everybody").fill("https://slackwater.example/shows")
     page.get_by_role("button", name="Keep this place").click()
+
+
+def test_a_place_of_ones_own_is_said_and_a_mooring_that_is_down_is_told(
+    moored, open_stage, page, tmp_path, expect_noise
+):
+    open_stage("send-out")
+    make_own_place(page, tmp_path / "served")
     expect(page.locator("#place option:checked")).to_have_text("Our own web space")
     page.locator("#publish").click()
     expect(page.get_by_label("Episodes at the place")).to_contain_text("The Pilot Ladder")
@@ -90,7 +94,6 @@ def test_a_place_of_ones_own_is_said_and_a_mooring_that_is_down_is_told(
 
 def test_a_place_that_was_just_made_stays_chosen_though_an_older_list_comes_late(moored, open_stage, page, tmp_path):
     """What is published would go to another place than the one that was made."""
-    (tmp_path / "served").mkdir()
     held = []
 
     def hold(route):
@@ -100,13 +103,7 @@ def test_a_place_that_was_just_made_stays_chosen_though_an_older_list_comes_late
 
     page.route("**/shows/*/places", hold)
     open_stage("send-out")
-    page.get_by_role("group", name="Show").get_by_role("button", name="Publish").click()
-    page.get_by_role("button", name="Another place").click()
-    page.locator("#new-place").select_option("folder")
-    page.get_by_label("Called").fill("Our own web space")
-    page.get_by_label("Folder", exact=True).fill(str(tmp_path / "served"))
-    page.get_by_label("Address of that folder for everybody").fill("https://slackwater.example/shows")
-    page.get_by_role("button", name="Keep this place").click()
+    make_own_place(page, tmp_path / "served")
     chosen = page.locator("#place option:checked")
     expect(chosen).to_have_text("Our own web space")
     expect(page.locator("#publish")).to_be_enabled()
