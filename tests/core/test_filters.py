@@ -6,7 +6,7 @@ import scipy.signal
 
 from pampa.core.mend.fir import windowed_sinc
 from pampa.core.sound import RATE
-from pampa.core.voice.steadying import SPLITS_HZ, _twice
+from pampa.core.voice.steadying import SPLITS_HZ, _second
 
 
 @pytest.mark.parametrize(
@@ -18,6 +18,6 @@ def test_a_windowed_sinc_is_that_of_the_textbook(reach, hz, low):
 
 
 @pytest.mark.parametrize(("kind", "hz"), [("low", SPLITS_HZ[0]), ("high", SPLITS_HZ[1])])
-def test_bands_are_split_by_butterworth_twice(kind, hz):
+def test_bands_are_split_by_butterworth_second(kind, hz):
     expected = np.delete(scipy.signal.butter(2, hz, kind, output="sos", fs=RATE), 3, axis=1)
-    assert np.abs(_twice(kind, hz) - expected).max() < 1e-12
+    assert np.abs(_second(kind, hz) - expected).max() < 1e-12

@@ -36,10 +36,7 @@ def threshold_of(speech_lufs: float | None) -> float:
 
 def gain_db(sound: FloatArray, threshold_db: float, ratio: float) -> Curve:
     """The gain at every `STEP` frames, of `LOOK_AHEAD` frames earlier: shape (steps,)."""
-    whole = -(-len(sound) // STEP) * STEP
-    padded = np.zeros((whole + STEP, sound.shape[1]), np.float32)
-    padded[: len(sound)] = sound
-    peaks = np.abs(padded).reshape(-1, STEP * sound.shape[1]).max(axis=1).astype(np.float64)
+    peaks = np.append(kernels.peaks_of(sound, STEP), 0.0)
     curve: Curve = kernels.compressor_gain_db(
         peaks, threshold_db, ratio, KNEE_DB,
         np.array([_one_pole(s) for s in (ATTACK_S, RELEASE_S, SLOW_ATTACK_S, SLOW_RELEASE_S)]),

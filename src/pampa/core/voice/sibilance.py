@@ -7,12 +7,14 @@ highs outweigh the voice, so that no vowel is touched. What is taken is made fro
 (Allen and Rabiner, Proc. IEEE 65 (1977)) and subtracted: where nothing is to be taken, no sample changes.
 """
 
+from functools import cache
+
 import numpy as np
 import scipy
 from numpy.typing import NDArray
 
 from pampa.core.loudness.parts import CELLS_PER_S
-from pampa.core.sound import RATE, Curve, FloatArray
+from pampa.core.sound import RATE, Curve, FloatArray, to_mono
 from pampa.core.voice.heard import Heard
 
 SIZE, HOP = 480, 240
@@ -33,6 +35,8 @@ TURNS_DB = (-3.0, 3.0)
 AROUND = 1920
 """Frames that are needed beside a stretch."""
 HEARD_DB = 1.0
+AT_ONCE = 256
+"""Windows that are transformed together: what a processor keeps near it."""
 
 
 def threshold_of(heard: Heard) -> float | None:
@@ -59,17 +63,17 @@ def softened(sound: FloatArray, threshold_db: float | None, amount: float) -> tu
     padded = np.pad(sound, ((SIZE, 2 * SIZE), (0, 0)))
     window = np.sqrt(np.hanning(SIZE + 1)[:-1]).astype(np.float32)
     views = np.lib.stride_tricks.sliding_window_view(padded, SIZE, axis=0)[::HOP]
-    mono = views[:, 0] if sound.shape[1] == 1 else views.mean(axis=1)
-    over = _over(mono * window, threshold_db) * amount
+    mono = np.lib.stride_tricks.sliding_window_view(to_mono(padded), SIZE)[::HOP]
+    over = _over(mono, window, threshold_db) * amount
     hot = np.flatnonzero(over > 0)
     if hot.size:
-        weights = (1 - 10 ** (-over[hot, None] * _shape() / 20)).astype(np.float32)
+        weights = 1 - np.exp2(over[hot, None].astype(np.float32) * _shape())
         spectra = scipy.fft.rfft(views[hot] * window, axis=2) * weights[:, None, :]
         pieces = scipy.fft.irfft(spectra, SIZE, axis=2) * window * np.float32(HOP / float((window**2).sum()))
-        taken = np.zeros_like(padded)
-        for at, piece in zip((hot * HOP).tolist(), pieces, strict=True):
-            taken[at : at + SIZE] += piece.T
-        sound = sound - taken[SIZE : SIZE + len(sound)]
+        taken = np.zeros((len(over) + 1, HOP, sound.shape[1]), np.float32)
+        taken[hot] += pieces[:, :, :HOP].transpose(0, 2, 1)
+        taken[hot + 1] += pieces[:, :, HOP:].transpose(0, 2, 1)
+        sound = sound - taken.reshape(-1, sound.shape[1])[SIZE : SIZE + len(sound)]
     # The middle of window n lies at frame (n * HOP) - SIZE / 2 of the sound.
     first = SIZE // 2 // HOP
     moments = over[first : first + HOPS * cells]
@@ -84,26 +88,29 @@ def told(taken: Curve) -> str:
     return f"takes {np.median(sharp):.1f} dB of a sharp s, {sharp.max():.1f} dB at most"
 
 
-def _over(windows: NDArray[np.float32], threshold_db: float) -> Curve:
-    """By how many dB each moment is to be lowered in full."""
+def _over(windows: NDArray[np.float32], window: NDArray[np.float32], threshold_db: float) -> Curve:
+    """By how many dB each moment is to be lowered in full. windows : shape (moments, SIZE), without their window."""
+    bands = [slice(*np.searchsorted(HZ, band)) for band in (VOICED_HZ, HISSING_HZ, BRIGHT_HZ)]
+    sums = np.empty((3, len(windows)))
+    for first in range(0, len(windows), AT_ONCE):
+        some = slice(first, first + AT_ONCE)
+        spectra = scipy.fft.rfft(windows[some] * window, axis=1)
+        power = spectra.real**2 + spectra.imag**2
+        for row, inside in zip(sums, bands, strict=True):
+            row[some] = power[:, inside].sum(axis=1, dtype=np.float64)
     scale = 2 / (SIZE * float(np.hanning(SIZE + 1)[:-1].sum()))
-    spectra = scipy.fft.rfft(windows, axis=1)
-    power = spectra.real**2 + spectra.imag**2
-
-    def level(band: tuple[float, float]) -> Curve:
-        inside = slice(*np.searchsorted(HZ, band))
-        smooth = scipy.ndimage.uniform_filter1d(power[:, inside].sum(axis=1, dtype=np.float64) * scale, SMOOTH)
-        return np.asarray(10 * np.log10(np.maximum(smooth, 1e-14)))
-
+    smooth = scipy.ndimage.uniform_filter1d(sums * scale, SMOOTH, axis=1)
+    voiced, hissing, bright = 10 * np.log10(np.maximum(smooth, 1e-14))
     low, high = TURNS_DB
-    hissing = np.clip((level(HISSING_HZ) - level(VOICED_HZ) - low) / (high - low), 0, 1)
-    over = np.clip(level(BRIGHT_HZ) - threshold_db, 0, DEEPEST_DB) * SHARE * hissing
+    counts = np.clip((hissing - voiced - low) / (high - low), 0, 1)
+    over = np.clip(bright - threshold_db, 0, DEEPEST_DB) * SHARE * counts
     return np.asarray(scipy.ndimage.uniform_filter1d(over, SOFT))
 
 
-def _shape() -> Curve:
-    """How much of each bin is lowered, 0 to 1."""
+@cache
+def _shape() -> NDArray[np.float32]:
+    """By how many powers of two each bin is lowered for each dB that a moment is."""
     low, high = FULL_HZ
     octaves = np.log2(np.maximum(HZ, 1.0))
     inside = np.minimum(octaves - np.log2(low), np.log2(high) - octaves) / SKIRT_OCTAVES + 1
-    return np.clip(inside, 0, 1)
+    return (np.clip(inside, 0, 1) * (-np.log2(10) / 20)).astype(np.float32)

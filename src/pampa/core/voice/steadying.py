@@ -87,28 +87,18 @@ def _powers(sound: FloatArray) -> Curve:
 
     Linkwitz and Riley, Active crossover networks for noncoincident drivers, JAES 24 (1976): two of the second order.
     """
-    whole, low, high = sound, np.array(sound), np.array(sound)
-    kernels.filter_sections(low, _twice("low", SPLITS_HZ[0]))
-    kernels.filter_sections(high, _twice("high", SPLITS_HZ[1]))
-    total, body, upper = (_in_cells(each) for each in (whole, low, high))
+    mono = np.ascontiguousarray(to_mono(sound))
+    total, body, upper = kernels.band_powers(mono, _second("low", SPLITS_HZ[0]), _second("high", SPLITS_HZ[1]), CELL)
     return np.stack([body, np.maximum(total - body - upper, 0), upper])
 
 
-def _in_cells(sound: FloatArray) -> Curve:
-    cells = -(-len(sound) // CELL)
-    mono = to_mono(sound)
-    whole = np.pad(mono, (0, cells * CELL - mono.size)).reshape(cells, CELL)
-    return np.einsum("ij,ij->i", whole, whole, dtype=np.float64) / CELL
-
-
 @cache
-def _twice(kind: str, hz: float) -> Curve:
-    """Twice a Butterworth filter of the second order, by the bilinear transform: shape (2, 5)."""
+def _second(kind: str, hz: float) -> tuple[float, ...]:
+    """A Butterworth filter of the second order, by the bilinear transform: five numbers of a section."""
     k = math.tan(math.pi * hz / RATE)
     norm = 1 + math.sqrt(2) * k + k * k
     gain, sign = (k * k / norm, 1) if kind == "low" else (1 / norm, -1)
-    section = [gain, 2 * sign * gain, gain, 2 * (k * k - 1) / norm, (1 - math.sqrt(2) * k + k * k) / norm]
-    return np.array([section, section])
+    return gain, 2 * sign * gain, gain, 2 * (k * k - 1) / norm, (1 - math.sqrt(2) * k + k * k) / norm
 
 
 def _pole(hz: float) -> float:

@@ -22,6 +22,8 @@ BANDS = (
     Band("lows", "low shelf"), Band("body", "bell"), Band("middle", "bell"), Band("upper", "bell"),
     Band("presence", "high shelf"),
 )  # fmt: skip
+TOGETHER = 1536 * 50, 512 * 47
+"""Frames of the blocks that are filtered side by side, and those in which the lowest filters have settled for each."""
 
 
 def sections(recipe: Recipe) -> list[Section]:
@@ -44,7 +46,7 @@ def sections(recipe: Recipe) -> list[Section]:
 
 def toned(sound: FloatArray, recipe: Recipe) -> FloatArray:
     """The sound with its tone, in place: shape (frames, channels)."""
-    kernels.filter_sections(sound, np.array(sections(recipe), np.float64))
+    kernels.filter_sections(sound, np.array(sections(recipe), np.float64), *TOGETHER)
     return sound
 
 

@@ -22,6 +22,8 @@ OVER_SPEECH_DB = 12.0
 BLOCK = 240
 STEADY_HZ = 20.0
 AROUND = 20 * BLOCK
+TOGETHER = 512 * 75, 64 * 75
+"""Frames of the blocks that are filtered side by side, and those in which the filter has settled for each: 0.1 s."""
 
 
 def reference_of(speech_lufs: float | None) -> float | None:
@@ -37,7 +39,7 @@ def warmed(sound: FloatArray, reference: float | None, amount: float) -> FloatAr
     if reference is None:
         return sound
     driven = np.array(sound)
-    kernels.filter_sections(driven, _low_pass())
+    kernels.filter_sections(driven, _low_pass(), *TOGETHER)
     settled: FloatArray = kernels.add_harmonics(
         sound,
         driven,
@@ -59,10 +61,7 @@ def told(amount: float) -> str:
 
 def _held(driven: FloatArray) -> Curve:
     """The highest that the sound comes around each block, smoothed, and never under what it is in it."""
-    blocks = -(-len(driven) // BLOCK)
-    padded = np.zeros((blocks * BLOCK, driven.shape[1]), np.float32)
-    np.abs(driven, out=padded[: len(driven)])
-    peaks = padded.reshape(blocks, -1).max(axis=1).astype(np.float64)
+    peaks = kernels.peaks_of(driven, BLOCK)
     return np.asarray(scipy.ndimage.uniform_filter1d(scipy.ndimage.maximum_filter1d(peaks, 5), 3))
 
 
