@@ -75,3 +75,10 @@ def test_held_bands_move_straight_between_the_middles_of_cells() -> None:
     held = kernels.hold_bands(sound, 0.5, 0.5, gains, 960)[200:, 0]
     wanted = 0.5 * np.interp(np.arange(200, 3840) + 0.5, (np.arange(4) + 0.5) * 960, gains[0])
     np.testing.assert_allclose(held, wanted, atol=1e-6)
+
+
+def test_powers_of_differences_go_around_from_the_end() -> None:
+    windows, window = _noise(40, 30)[:, :30], np.hanning(30).astype(np.float32)
+    under = (windows * window).astype(float)
+    wanted = ((under - np.roll(under, 1, axis=1)) ** 2).sum(axis=1)
+    np.testing.assert_allclose(kernels.powers_of_differences(windows, window), wanted, rtol=1e-6)

@@ -60,6 +60,16 @@ def level_db(sound, hz=(20, 20_000)):
     return 10 * np.log10(np.mean(band**2))
 
 
+def test_what_is_passed_over_as_too_dull_for_an_s_takes_nothing(voice, monkeypatch):
+    threshold_db = sibilance.threshold_of(heard_in(ArraySource(voice), energy_of(voice))) - 6
+    sound, taken = sibilance.softened(voice, threshold_db, 1.0)
+    monkeypatch.setattr(sibilance, "_may_be_bright", lambda windows, *_: np.ones(len(windows), bool))
+    looked_at_all, taken_of_all = sibilance.softened(voice, threshold_db, 1.0)
+    np.testing.assert_array_equal(sound, looked_at_all)
+    np.testing.assert_allclose(taken, taken_of_all, atol=1e-12)
+    assert 0.01 < (taken > 0).mean() < 0.3
+
+
 def test_an_s_that_was_made_sharp_comes_down_again_and_vowels_and_pauses_stay(voice):
     where = hissing(voice)
     raised = signal.sosfiltfilt(signal.butter(2, (6000, 9000), "band", fs=RATE, output="sos"), voice[:, 0] * where)

@@ -274,7 +274,7 @@ class Sounds:
         energy = clocked_curve(self.analysis(recording_id).energy, drift_ppm)
         return energy * 2 if self.conformed(recording_id).channels == 1 else energy
 
-    def treated_energy(self, recording_id: int, treated: Opened, *, count: int = SAMPLED_SEGMENTS) -> Curve:
+    def treated_energy(self, recording_id: int, treated: Opened, *, count: int) -> Curve:
         """K-weighted mean square of each 20 ms of `count` segments with most speech, one after another."""
         chosen = _most_speech(self.analysis(recording_id).activity, treated.frames, count)
         return np.concatenate(list(self._executor.map(partial(_measured_alone, treated), chosen)))
@@ -310,7 +310,8 @@ class Sounds:
         cells = SEGMENT_S * CELLS_PER_S
         sampled = [before[segment.index * cells : (segment.index + 1) * cells] for segment in chosen]
         whole, here = speech_level(before), speech_level(np.concatenate(sampled)) if sampled else None
-        after = speech_level(self.treated_energy(recording_id, treated)) if sampled else None
+        # One after another by this thread: others may wait for the answer, and then it must wait for nobody.
+        after = speech_level(np.concatenate([_measured_alone(treated, each) for each in chosen])) if sampled else None
         return after if whole is None or here is None or after is None else whole + after - here
 
 

@@ -5,7 +5,7 @@ from functools import partial
 import numpy as np
 from numpy.typing import NDArray
 
-from pampa.core.executor import Executor
+from pampa.core.executor import Executor, Urgency, urgent
 from pampa.core.files.kept import keep_whole
 from pampa.core.files.shelf import Opened
 from pampa.core.loudness import measure_energy
@@ -50,7 +50,8 @@ class VoiceCurves:
         try:
             return path.read_bytes()
         except FileNotFoundError:
-            made = self._made(recording, self._sounds.opened(plain), self._sounds.opened(heard), tile)
+            with urgent(Urgency.SEEN):
+                made = self._made(recording, self._sounds.opened(plain), self._sounds.opened(heard), tile)
             keep_whole(path, made)
             return made
 

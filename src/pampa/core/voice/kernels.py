@@ -213,3 +213,22 @@ def add_harmonics(sound, driven, held, block, even, odd, reference, pole):  # ty
             if abs(slow) < 1e-25:
                 slow = 0.0
     return out
+
+
+@compiled()
+def powers_of_differences(windows, window):  # type: ignore[no-untyped-def]
+    """Of each row under a window, the sum of squares of differences from sample to sample, around from its end.
+
+    windows : shape (rows, size). Returns shape (rows,).
+    """
+    out = np.empty(windows.shape[0])
+    for row in range(windows.shape[0]):
+        here = windows[row]
+        before = np.float64(here[here.size - 1] * window[here.size - 1])
+        total = 0.0
+        for i in range(here.size):
+            value = np.float64(here[i] * window[i])
+            total += (value - before) ** 2
+            before = value
+        out[row] = total
+    return out

@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 
 from pampa.core.loudness.parts import CELLS_PER_S
 from pampa.core.sound import RATE, Curve, FloatArray, to_mono
+from pampa.core.voice import kernels
 from pampa.core.voice.heard import Heard
 
 SIZE, HOP = 480, 240
@@ -35,6 +36,10 @@ TURNS_DB = (-3.0, 3.0)
 AROUND = 1920
 """Frames that are needed beside a stretch."""
 HEARD_DB = 1.0
+SCALE = 2 / (SIZE * float(np.hanning(SIZE + 1)[:-1].sum()))
+"""From a sum of squares of a transform to a mean square of sound."""
+RESIDUE_DB = 1e-6
+"""What a running mean leaves where there is nothing, by rounding: it changes no sample."""
 AT_ONCE = 256
 """Windows that are transformed together: what a processor keeps near it."""
 
@@ -91,20 +96,32 @@ def told(taken: Curve) -> str:
 def _over(windows: NDArray[np.float32], window: NDArray[np.float32], threshold_db: float) -> Curve:
     """By how many dB each moment is to be lowered in full. windows : shape (moments, SIZE), without their window."""
     bands = [slice(*np.searchsorted(HZ, band)) for band in (VOICED_HZ, HISSING_HZ, BRIGHT_HZ)]
-    sums = np.empty((3, len(windows)))
-    for first in range(0, len(windows), AT_ONCE):
-        some = slice(first, first + AT_ONCE)
+    sums = np.zeros((3, len(windows)))
+    bright = np.flatnonzero(_may_be_bright(windows, window, threshold_db))
+    for first in range(0, bright.size, AT_ONCE):
+        some = bright[first : first + AT_ONCE]
         spectra = scipy.fft.rfft(windows[some] * window, axis=1)
         power = spectra.real**2 + spectra.imag**2
         for row, inside in zip(sums, bands, strict=True):
             row[some] = power[:, inside].sum(axis=1, dtype=np.float64)
-    scale = 2 / (SIZE * float(np.hanning(SIZE + 1)[:-1].sum()))
-    smooth = scipy.ndimage.uniform_filter1d(sums * scale, SMOOTH, axis=1)
-    voiced, hissing, bright = 10 * np.log10(np.maximum(smooth, 1e-14))
+    smooth = scipy.ndimage.uniform_filter1d(sums * SCALE, SMOOTH, axis=1)
+    voiced, hissing, highs = 10 * np.log10(np.maximum(smooth, 1e-14))
     low, high = TURNS_DB
     counts = np.clip((hissing - voiced - low) / (high - low), 0, 1)
-    over = np.clip(bright - threshold_db, 0, DEEPEST_DB) * SHARE * counts
-    return np.asarray(scipy.ndimage.uniform_filter1d(over, SOFT))
+    over = np.clip(highs - threshold_db, 0, DEEPEST_DB) * SHARE * counts
+    soft = scipy.ndimage.uniform_filter1d(over, SOFT)
+    return np.where(soft > RESIDUE_DB, soft, 0.0)
+
+
+def _may_be_bright(windows: NDArray[np.float32], window: NDArray[np.float32], threshold_db: float) -> NDArray[np.bool_]:
+    """Where the bright band may reach the threshold, and a moment beside that, since moments are smoothed.
+
+    Told without a transform: the difference of neighbouring samples holds each frequency by 4 sin(w / 2) squared, so
+    the bright band can be no stronger than all of it over that of its lowest frequency (Parseval).
+    """
+    least = 4 * np.sin(np.pi * BRIGHT_HZ[0] / RATE) ** 2
+    most = kernels.powers_of_differences(windows, window) * (SCALE * SIZE / 2 / least)
+    return np.asarray(scipy.ndimage.maximum_filter1d(most, 2 * SMOOTH - 1) > 10 ** (threshold_db / 10) * 0.99)
 
 
 @cache

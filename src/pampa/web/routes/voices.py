@@ -56,7 +56,7 @@ def curves(
     episode_id: Id, track_id: Id, studio: WithStudio, recording: Frame, tile: Annotated[int, Query(ge=0, le=100_000)]
 ) -> Response:
     """Loudness, level, and what compressor and sibilance take, over 80 s of a recording on a track."""
-    drawn = studio.executor.seen(partial(studio.voice_curves.tile, episode_id, track_id, recording, tile))
+    drawn = studio.voice_curves.tile(episode_id, track_id, recording, tile)
     return Response(drawn, media_type="application/octet-stream")
 
 

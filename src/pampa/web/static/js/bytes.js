@@ -40,6 +40,8 @@ export function byteCache({ kept, onArrival }) {
       entry.drawing = drawing;
       return entry.value;
     },
+    // What came of the bytes that are kept under a key, without asking for them.
+    known(key) { return entries.get(key)?.value ?? null; },
     // Called when all has been drawn: what is still on its way and was not asked for is not waited for.
     drawn() {
       for (const [key, entry] of entries) {

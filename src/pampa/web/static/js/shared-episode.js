@@ -54,13 +54,15 @@ export function episode(page, data, stage) {
         if (changes) this.follows(map);
         if (stage.doc === state) { stage.overview.show(views); this.list(state); }
       };
-      if (changes) afterPaint(rest);
+      if (changes) {
+        stage.player.renew(map); // before all else: it is waited for
+        afterPaint(rest);
+      }
       else rest();
     },
     // After an edit: the playhead and what plays stay at the same moment of talk.
     follows(map) {
       page.transport.playhead = map(page.transport.playhead);
-      stage.player.renew(map);
       page.transport.seek(page.transport.playhead, { keep: true, playing: true });
       page.loudness.measured.current = false;
       page.loudness.readSoon();
