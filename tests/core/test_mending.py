@@ -295,11 +295,13 @@ def test_the_lows_of_a_sound_die_away_softly_and_a_frame_without_talk_is_closed(
     assert part.tobytes() == kept[40 : 40 + len(part)].tobytes()
 
 
-def test_where_it_cannot_be_told_who_is_meant_next_to_nothing_is_taken():
+@pytest.mark.parametrize("depth_db", [20, 40, 60])
+def test_where_it_cannot_be_told_who_is_meant_half_as_much_is_taken(depth_db):
     power = np.ones((200, spectra.GROUPS), np.float32)
-    unsure, sure = np.full_like(power, 0.3), np.full_like(power, 0.1)
-    assert 0.5 < shaping.shaped(unsure, power, 60).min() < 0.6
-    assert shaping.shaped(sure, power, 60).max() < 0.05
+    lost, sure = np.full_like(power, 0.3), np.full_like(power, 0.02)
+    least = 10 ** (-depth_db / 2 / 20)
+    assert least < shaping.shaped(lost, power, depth_db).min() < least + 0.25
+    assert shaping.shaped(sure, power, 60).max() < 0.002
 
 
 def test_a_little_noise_is_taken_everywhere_alike_and_much_only_where_there_is_no_talk():

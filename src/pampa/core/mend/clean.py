@@ -16,7 +16,7 @@ Measured = Mapping[str, Knowledge]
 
 Keep = Callable[[str, Knowledge], None]
 
-VERSION = 12
+VERSION = 13
 """Raised whenever the same recording would be measured otherwise, so that nothing old is taken from a cache."""
 
 Told = Callable[[str, float], None]
