@@ -41,6 +41,20 @@ def test_a_voice_is_treated_or_not_and_its_settings_are_typed_dragged_and_reset(
     assert not demo_server[1].editing.state(EPISODE).document.tracks[0].treated
 
 
+def test_nothing_moves_under_the_hand_while_a_voice_is_listened_to_anew(open_stage, page):
+    open_stage("balance")
+    told = page.locator("p.mend-told:visible").filter(has_text="low cut")
+    expect(told).to_be_visible(timeout=60_000)
+    expect(told).not_to_have_attribute("data-older", "true")
+    page.route("**/voices", lambda route: route.abort())  # it is not told again
+    low_cut, below = page.locator("#voice-low_cut_hz"), page.locator("#voice-ratio")
+    low_cut.focus()  # which brings it into view
+    place = below.bounding_box()
+    low_cut.press("ArrowRight")
+    expect(told).to_have_attribute("data-older", "true")
+    assert below.bounding_box() == place
+
+
 def test_tone_is_set_by_handles_with_keys_and_pointer(open_stage, page, demo_server):
     open_stage("balance")
     body = handle(page, "Body")

@@ -6,6 +6,7 @@ import { paceOf } from "./geometry.js";
 import { remember, remembered } from "./remembered.js";
 import { signed } from "./time.js";
 
+const LISTENING = "listening \u2026";
 const TURN_DB = 3;
 const [MOST_DB, LEAST_DB] = [60, -12];
 const HIGHEST_HZ = RATE / 2;
@@ -99,16 +100,20 @@ export function balance(page, data, stage) {
       const told = await api.get(`/api/episodes/${page.episode.id}/voices`).catch(() => null);
       if (told) this.reports = Object.fromEntries(Object.entries(told).map(([id, words]) => [id, { words, recipe: recipes[id] }]));
     },
-    // Nothing, until it is told again, where the recipe is another one by now. A stage that is off tells what a check-up
-    // has found for it.
+    // Where the recipe is another one by now, what was told before stands until it is told again, as older: nothing below
+    // moves under a hand. A stage that is off tells what a check-up has found for it.
     reportOf(part) {
       if (!this.voice) return "";
       const report = this.reports[this.voice.id];
-      if (this.isOn(part)) return report && report.recipe === JSON.stringify(this.recipe) ? report.words[part.name] ?? "" : "";
+      if (this.isOn(part)) return report?.words[part.name] ?? LISTENING;
       const clip = (stage.doc.tracks.find((track) => track.id === this.voice.id) ?? { clips: [] }).clips[0];
       const checkup = clip ? page.gather.checkups[clip.recording] : null;
       const finding = checkup ? checkup.findings.find((each) => each.process === part.name) : null;
       return finding ? finding.text : "";
+    },
+    isOlder(part) {
+      const report = this.voice ? this.reports[this.voice.id] : null;
+      return this.isOn(part) && Boolean(report) && report.recipe !== JSON.stringify(this.recipe);
     },
     isOn(part) {
       return [...part.main, ...part.more].some(({ name, off }) => off !== null && this.recipe[name] !== off);
