@@ -66,7 +66,7 @@ def test_powers_of_bands_are_those_of_what_the_filters_let_through() -> None:
 def test_peaks_are_the_largest_magnitude_of_each_step(channels: int) -> None:
     sound = _noise(100, channels)
     wanted = [np.abs(sound[at : at + 16]).max() for at in range(0, 100, 16)]
-    np.testing.assert_array_equal(kernels.peaks_of(sound, 16), wanted)
+    np.testing.assert_array_equal(kernels.peaks_in_steps(sound, 16), wanted)
 
 
 def test_held_bands_move_straight_between_the_middles_of_cells() -> None:

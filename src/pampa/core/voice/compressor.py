@@ -36,7 +36,7 @@ def threshold_of(speech_lufs: float | None) -> float:
 
 def gain_db(sound: FloatArray, threshold_db: float, ratio: float) -> Curve:
     """The gain at every `STEP` frames, of `LOOK_AHEAD` frames earlier: shape (steps,)."""
-    peaks = np.append(kernels.peaks_of(sound, STEP), 0.0)
+    peaks = np.append(kernels.peaks_in_steps(sound, STEP), 0.0)
     curve: Curve = kernels.compressor_gain_db(
         peaks, threshold_db, ratio, KNEE_DB,
         np.array([_one_pole(s) for s in (ATTACK_S, RELEASE_S, SLOW_ATTACK_S, SLOW_RELEASE_S)]),

@@ -58,7 +58,7 @@ def _one_section(rows, section, one, two):  # type: ignore[no-untyped-def]
 
 
 @compiled()
-def peaks_of(sound, step):  # type: ignore[no-untyped-def]
+def peaks_in_steps(sound, step):  # type: ignore[no-untyped-def]
     """The largest magnitude over all channels in every `step` frames; after the end there is silence."""
     peaks = np.zeros(-(-sound.shape[0] // step))
     for at in range(peaks.size):

@@ -61,7 +61,7 @@ def told(amount: float) -> str:
 
 def _held(driven: FloatArray) -> Curve:
     """The highest that the sound comes around each block, smoothed, and never under what it is in it."""
-    peaks = kernels.peaks_of(driven, BLOCK)
+    peaks = kernels.peaks_in_steps(driven, BLOCK)
     return np.asarray(scipy.ndimage.uniform_filter1d(scipy.ndimage.maximum_filter1d(peaks, 5), 3))
 
 
