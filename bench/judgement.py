@@ -91,6 +91,7 @@ def of_show(folder: Path, condition: Condition, seed: int) -> Talk:
 
 
 def _events(spans: list[Any]) -> list[Event]:
+    spans = _fillers_as_one(spans)
     spoken = ("speech", "filler", "phrase", "restart", "repeat", "false_start")
     out = []
     for n, kind, a, b, word, *_ in spans:
@@ -99,6 +100,18 @@ def _events(spans: list[Any]) -> list[Event]:
             ends = [d for m, k, _, d, *_ in spans if m == n and k in spoken and d < b - 0.01]
             word = word.lower().strip(" ,.?!")
             out.append(Event(n, KINDS[kind], a, b, word, kind, min(starts, default=1e9), max(ends, default=-1e9)))
+    return out
+
+
+def _fillers_as_one(spans: list[Any]) -> list[Any]:
+    """Where one filler follows another at once ("um, uh") they are one thing to be taken out."""
+    out: list[Any] = []
+    for span in sorted(spans, key=lambda each: (each[0], each[2])):
+        before = next((each for each in reversed(out) if KINDS.get(each[1]) == "filler"), None)
+        if before and KINDS.get(span[1]) == "filler" and span[0] == before[0] and span[2] - before[3] < AROUND_S:
+            out[out.index(before)] = (*before[:3], span[3], *before[4:])
+        else:
+            out.append(tuple(span))
     return out
 
 

@@ -122,14 +122,20 @@ def _kokoro() -> tuple[Any, dict[str, int], dict[str, NDArray[np.float32]]]:
     return _session(Path(core.model_path()), "/encoder/Clip_output_0"), words, styles
 
 
-def kokoro(shares: dict[str, float], runs: list[Run], speed: float) -> Said:
-    """A voice between styles: `shares` add up to 1."""
+TIMBRE = 128
+"""So many numbers of a style say how a voice sounds; the others how it speaks."""
+
+
+def kokoro(shares: dict[str, float], prosody: dict[str, float], runs: list[Run], speed: float) -> Said:
+    """A voice between styles, which sounds like one mixture and speaks like another; `shares` add up to 1."""
     session, words, styles = _kokoro()
     pieces = _pieces(runs, _kokoro_signs)
     signs = [(number, sign) for number, part in pieces for sign in part if sign in words]
     while signs and signs[0][1] == " ":
         signs = signs[1:]
-    style = sum(share * styles[name][min(len(signs), 509)] for name, share in shares.items())
+    at = min(len(signs), 509)
+    sound_like, speak_like = (sum(share * styles[name][at] for name, share in own.items()) for own in (shares, prosody))
+    style = np.concatenate([np.ravel(sound_like)[:TIMBRE], np.ravel(speak_like)[TIMBRE:]])
     audio, counts = session.run(
         ["audio", "/encoder/Clip_output_0"],
         {

@@ -18,6 +18,7 @@ from scipy import signal
 
 from pampa.core.speech.sounds import PHONES
 from training import scripts
+from training.drawn_out import with_long_fillers
 from training.engines import FLITE, KOKORO, RATE, Run, Said, espeak, flite, joe, kokoro
 
 Mono = NDArray[np.float32]
@@ -25,6 +26,8 @@ ESPEAK = ("en-us", "en-us+m3", "en-gb+f2", "en-gb-scotland", "en-us+f4", "en-gb+
 LEFT_OUT = ("jf_nezumi", "slt", "awb")
 """Voices that nothing learns from."""
 ENGINES, OFTEN = ("kokoro", "joe", "flite", "espeak"), (0.48, 0.3, 0.15, 0.07)
+BEYOND = 0.2
+"""By how much a share of a voice lies beyond what is between the voices that there are."""
 LEVEL = 0.08
 PER_S = 100
 
@@ -40,8 +43,8 @@ class Voice:
         self.speed = float(np.exp(rng.normal(0, 0.12)))
         if self.engine == "kokoro":
             names = [name for name in KOKORO if (name in LEFT_OUT) == tried or name == "jm_kumo"]
-            shares = rng.dirichlet(np.full(len(names), 0.6))
-            self.shares = dict(zip(names, shares.tolist(), strict=True))
+            self.shares = _mixture(rng, names, tried)
+            self.prosody = _mixture(rng, names, tried)
         if self.engine == "flite":
             self.name = str(rng.choice([name for name in FLITE if (name in LEFT_OUT) == tried]))
         if self.engine == "espeak":
@@ -53,7 +56,7 @@ class Voice:
         """All at once."""
         pace = float(np.clip(self.speed * speed * self.rng.uniform(0.92, 1.08), 0.6, 1.7))
         if self.engine == "kokoro":
-            said = kokoro(self.shares, runs, pace)
+            said = kokoro(self.shares, self.prosody, runs, pace)
         elif self.engine == "joe":
             said = joe(runs, pace * 0.9, float(self.rng.uniform(0.4, 0.75)), float(self.rng.uniform(0.4, 0.9)))
         elif self.engine == "flite":
@@ -61,11 +64,12 @@ class Voice:
         else:
             said = espeak(self.name, runs, pace)
         bent = soxr.resample(said.sound, RATE, RATE / self.bend).astype(np.float32)
-        return trimmed(Said(
+        bent_too = Said(
             bent,
             [(kind, text, a / self.bend, b / self.bend) for kind, text, a, b in said.runs],
             [(phone, a / self.bend, b / self.bend) for phone, a, b in said.phones],
-        ))  # fmt: skip
+        )
+        return trimmed(with_long_fillers(self.rng, bent_too))
 
     def said(self, runs: list[Run]) -> Said:
         """In one go, or run by run with stops between, or none."""
@@ -77,6 +81,15 @@ class Voice:
             parts.append(self.say([run], speed))
         stops = [0.0 if self.rng.random() > self.pauses else float(self.rng.uniform(0.05, 0.7)) for _ in parts[1:]]
         return joined(parts, stops)
+
+
+def _mixture(rng: np.random.Generator, names: list[str], tried: bool) -> dict[str, float]:
+    """A voice between those of some names; one that is learned from may lie beyond them, so that there are more."""
+    shares = rng.dirichlet(np.full(len(names), 0.6))
+    if not tried:
+        away = rng.normal(0, BEYOND, len(names))
+        shares = shares + away - away.mean()
+    return dict(zip(names, shares.tolist(), strict=True))
 
 
 def trimmed(said: Said) -> Said:

@@ -9,12 +9,14 @@ import soundfile
 import soxr
 from scipy.signal import butter, lfilter, sosfilt
 
-from pampa.core.finds.find import _audible, find, hear, not_looked_at
+from pampa.core.finds.find import Heard, _audible, _clicks, find, hear, not_looked_at
 from pampa.core.finds.silences import find_silences
+from pampa.core.mend.clicks import Click
 from pampa.core.sound import RATE, ArraySource
 from pampa.core.speech.activity import Activity, activities
 from pampa.core.speech.breaths import find_breaths
 from pampa.core.speech.features import PER_S, measure_features
+from pampa.core.speech.sounds import KINDS, PHONES, Sounds
 from pampa.demo.assemble import VOICES
 
 FIRST_S, LAST_S = 48.0, 137.0
@@ -215,6 +217,18 @@ def test_a_t_that_is_let_go_belongs_to_its_word_and_a_crackle_alone_is_nothing()
     audible = _audible(person, np.zeros((0, 2), np.int64), hear(ArraySource(np.zeros((0, 1), np.float32))))
     assert audible[108:110].all()
     assert not audible[200:202].any()
+
+
+@pytest.mark.parametrize(("kind", "told"), [("rest", 1), ("word", 0)])
+def test_a_click_in_a_word_must_stand_out_far_more_than_one_in_what_rings_on_of_it(kind, told):
+    kinds = np.zeros((200, len(KINDS)), np.uint8)
+    kinds[:, KINDS.index(kind)] = 255
+    nothing, talking = np.zeros(200, np.float32), np.ones(200, bool)
+    sounds = Sounds(kinds, np.zeros(200, np.uint8), np.zeros((200, len(PHONES)), np.uint8))
+    features = hear(ArraySource(np.zeros((0, 1), np.float32))).features
+    known = Heard(features, [Click(RATE, RATE + 60, 13.0)], sounds)
+    person = Activity(talking, talking, nothing, -60.0, -20.0, nothing)
+    assert len(_clicks(0, known, person)) == told
 
 
 def test_whose_words_cannot_be_followed_is_told_and_nothing_is_made_of_them():

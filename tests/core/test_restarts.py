@@ -5,7 +5,7 @@ import pytest
 
 from pampa.core.finds import judge
 from pampa.core.finds.kernels import said_again
-from pampa.core.finds.restarts import ASIDE, LEAST, REACH, TAIL, UNSAID, tries_of
+from pampa.core.finds.restarts import ASIDE, LEAST, REACH, TAIL, UNSAID, _apart, candidates_of, tries_of
 from pampa.core.speech.sounds import KINDS, PHONES, Sounds
 
 EACH = 8
@@ -62,6 +62,46 @@ def test_it_may_be_said_again_faster():
 
 def test_nothing_is_said_again_where_all_phones_differ():
     assert not [each for each in tries(spoken(*SILENT, *PHONES[1:], *SILENT)) if each.score > 8]
+
+
+def broken(sounds, first, last):
+    """The same, where the network takes what lies between two frames for broken off; and what may be restarts then."""
+    taken_back = sounds.taken_back.copy()
+    taken_back[first:last] = 200
+    told = Sounds(sounds.kinds, taken_back, sounds.phones)
+    return candidates_of(told, told.kinds[:, KINDS.index("word")] > 0)
+
+
+def test_a_word_that_is_broken_off_and_said_otherwise_is_found_by_how_it_breaks_off():
+    sounds = spoken(*SILENT, "w", "iy", "sil", "sil", *GOES_ON, *SILENT)
+    assert not candidates_of(sounds, sounds.kinds[:, KINDS.index("word")] > 0)
+    found = broken(sounds, 4 * EACH, 6 * EACH)
+    assert [(each.start, each.stop, each.again) for each in found] == [(4 * EACH, 6 * EACH, 8 * EACH)]
+    assert found[0].score == 0
+
+
+def test_what_is_broken_off_and_comes_again_has_the_score_of_its_likeness():
+    sounds = spoken(*SILENT, "w", "iy", "g", "ow", "w", "iy", "g", "ow", *GOES_ON, *SILENT)
+    best = max(candidates_of(sounds, sounds.kinds[:, KINDS.index("word")] > 0), key=lambda each: each.score)
+    assert broken(sounds, 4 * EACH + 3, 8 * EACH)[-1].score == best.score
+
+
+def test_what_nothing_follows_was_not_begun_anew():
+    sounds = spoken(*GOES_ON, *["sil"] * 30)
+    assert not [each for each in broken(sounds, 4 * EACH, 6 * EACH) if each.again >= 6 * EACH]
+
+
+def test_of_two_that_lie_over_each_other_the_one_that_ranks_higher_is_taken():
+    one, two = candidates_of_two()
+    assert [each for _, each in _apart([(0.6, one), (0.9, two)])] == [two]
+    assert [each for _, each in _apart([(0.9, one), (0.6, two)])] == [one]
+
+
+def candidates_of_two():
+    sounds = spoken(*SILENT, "w", "iy", "g", "ow", "w", "iy", "g", "ow", *GOES_ON, *SILENT)
+    found = broken(sounds, 4 * EACH + 3, 8 * EACH)
+    assert len(found) >= 2
+    return found[0], found[-1]
 
 
 def test_no_frames_and_no_words_are_no_trouble():

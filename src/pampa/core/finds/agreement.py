@@ -7,6 +7,7 @@ import numpy as np
 
 from pampa.core.finds import judge
 from pampa.core.finds.finds import Find
+from pampa.core.finds.words import clearness
 from pampa.core.runs import runs_of
 from pampa.core.speech.activity import Activity
 from pampa.core.speech.detector import Bools
@@ -36,8 +37,8 @@ def find_agreement(people: Sequence[Activity], sounds: Sequence[Sounds]) -> list
     """Short words of assent of one person, apart from all else they say, while another has the word."""
     found = []
     for n, (person, own) in enumerate(zip(people, sounds, strict=True)):
-        candidates = candidates_of(n, people)
-        sure = judge.sure("agreement", [measures(each, own, person) for each in candidates])
+        candidates, clear = candidates_of(n, people), clearness(own, person)
+        sure = judge.sure("agreement", [measures(each, own, person, clear) for each in candidates])
         for each, share in zip(candidates, sure.tolist(), strict=True):
             if share >= SURE:
                 length = (each.last - each.first) / PER_S
@@ -63,8 +64,8 @@ def candidates_of(n: int, people: Sequence[Activity]) -> list[Candidate]:
     return out
 
 
-def measures(each: Candidate, sounds: Sounds, person: Activity) -> list[float]:
-    """What speaks for and against agreement."""
+def measures(each: Candidate, sounds: Sounds, person: Activity, clear: float) -> list[float]:
+    """What speaks for and against agreement. clear : see `words.clearness`."""
     here = slice(each.first, each.last)
     kinds = sounds.kinds[here].mean(axis=0) / 255
     agree = sounds.kinds[here, KINDS.index("agree")] / 255
@@ -72,6 +73,7 @@ def measures(each: Candidate, sounds: Sounds, person: Activity) -> list[float]:
         *kinds.tolist(), float(agree.max(initial=0)), np.log((each.last - each.first) / 40), each.share,
         min(each.apart, 5 * PER_S) / PER_S, float(person.level[here].max() - person.top_db) / 10,
         float(person.level[here].max() - max(person.leak[here].max(), person.floor_db)) / 20,
+        clear, clear * float(agree.mean()),
     ]  # fmt: skip
 
 

@@ -6,15 +6,18 @@ import numpy as np
 
 from pampa.core.finds import judge
 from pampa.core.finds.finds import Find
-from pampa.core.finds.words import said_of, wait_after, wait_before
+from pampa.core.finds.words import clearness, said_of, wait_after, wait_before
 from pampa.core.runs import runs_of
 from pampa.core.speech.activity import Activity
 from pampa.core.speech.features import PER_S, Features
 from pampa.core.speech.sounds import KINDS, Sounds
 
 MAY_BE, BRIDGE, SHORTEST = 0.3, 4, 7
-LONGEST = round(1.2 * PER_S)
+LONGEST, SHORT = round(1.2 * PER_S), 18
+"""Frames. What is shorter than `SHORT` may be half of a filler whose end is too soft: how short it is says nothing."""
 SURE = 0.7
+LATER, VOICED, MUCH = 5, 0.6, 0.3
+"""A filler is steady: so many frames later it is the same sound, and its pitch sways by less than so many octaves."""
 WORDS = {"filler": "An um or an uh", "phrase": "Words that fill"}
 
 
@@ -30,8 +33,8 @@ class Candidate:
 def find_fillers(track: int, features: Features, sounds: Sounds, person: Activity) -> list[Find]:
     """The fillers of one person."""
     found = []
-    candidates = candidates_of(sounds, person)
-    sure = judge.sure("filler", [measures(each, features, sounds, person) for each in candidates])
+    candidates, clear = candidates_of(sounds, person), clearness(sounds, person)
+    sure = judge.sure("filler", [measures(each, features, sounds, person, clear) for each in candidates])
     for each, share in zip(candidates, sure.tolist(), strict=True):
         if share >= SURE:
             evidence = f"{WORDS[each.kind]}, {(each.last - each.first) / PER_S:.2f} s long."
@@ -53,18 +56,22 @@ def candidates_of(sounds: Sounds, person: Activity) -> list[Candidate]:
     return out
 
 
-def measures(each: Candidate, features: Features, sounds: Sounds, person: Activity) -> list[float]:
-    """What speaks for and against a filler."""
+def measures(each: Candidate, features: Features, sounds: Sounds, person: Activity, clear: float) -> list[float]:
+    """What speaks for and against a filler. clear : see `words.clearness`."""
     here = slice(each.first, each.last)
+    phones = sounds.phones[here] / np.float32(255)
+    steady = float((phones[:-LATER] * phones[LATER:]).sum(axis=1).mean())
+    voiced = features.voicing[here] > VOICED
+    sway = float(np.log2(features.pitch_hz[here][voiced]).std()) if voiced.sum() > LATER else MUCH
     shares = sounds.kinds[here] / np.float32(255)
     fills = shares[:, KINDS.index("filler")] + shares[:, KINDS.index("phrase")]
     kinds = shares.mean(axis=0)
     return [
         float(fills.mean()), float(fills.max()), float(np.percentile(fills, 20)), float(each.kind == "phrase"),
         float(kinds[KINDS.index("word")]), float(kinds[KINDS.index("agree")]), float(kinds[KINDS.index("rest")]),
-        np.log((each.last - each.first) / 20), wait_before(person.talking, each.first) / 30,
+        np.log(max(each.last - each.first, SHORT) / 20), wait_before(person.talking, each.first) / 30,
         wait_after(person.talking, each.last) / 30, float(features.voicing[here].mean()),
         float(person.level[here].max() - person.top_db) / 10,
         float(person.level[here].max() - max(person.leak[here].max(), person.floor_db)) / 20,
-        float(sounds.taken_back[here].mean()) / 255,
+        float(sounds.taken_back[here].mean()) / 255, clear, clear * float(fills.mean()), steady, min(sway, MUCH),
     ]  # fmt: skip

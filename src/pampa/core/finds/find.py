@@ -22,11 +22,12 @@ from pampa.core.sound import RATE, Source
 from pampa.core.speech.activity import Activity, activities
 from pampa.core.speech.detector import Bools
 from pampa.core.speech.features import PER_S, Features, features_and_mel
-from pampa.core.speech.sounds import Sounds, listen
+from pampa.core.speech.sounds import KINDS, Sounds, listen
 
 BESIDE_S = 0.05
 CLICK_DB, CLICK_IN_SPEECH_DB = 10.0, 18.0
-VERSION = 7
+PROBABLY_REST = 128
+VERSION = 8
 """Raised whenever the same recordings would be heard otherwise, so that nothing old is taken from a cache."""
 LONGEST_PAUSE, RINGS_ON = 3 * PER_S, 15
 CRACKLE, CLICK, LET_GO = 3, 8, 15
@@ -79,7 +80,7 @@ def find(heard: Sequence[Heard], *, silence_s: float = LEAST_SILENCE_S) -> list[
             found += find_restarts(n, each.features, each.sounds, person)
             found += find_fillers(n, each.features, each.sounds, person)
         found += [breathing.as_find(n, breath) for breath in breaths[n]]
-        found += _clicks(n, each.clicks, person)
+        found += _clicks(n, each, person)
     found += find_chatter(people, [knock for banged in knocks for knock in banged])
     talks = [person.talking for person in people]
     told = [replace(each, alone=_is_alone(each, talks), pause_s=_pause(each, talks[each.track])) for each in found]
@@ -149,11 +150,14 @@ def _frames_of(finds: list[Find]) -> list[tuple[int, int]]:
     return [(round(each.start_s * PER_S), round(each.end_s * PER_S)) for each in finds]
 
 
-def _clicks(track: int, clicks: list[Click], person: Activity) -> list[Find]:
+def _clicks(track: int, known: Heard, person: Activity) -> list[Find]:
+    """Clicks of one recording; in words only what stands out far more, since words click, too."""
     found = []
-    for click in clicks:
+    rest = known.sounds.kinds[:, KINDS.index("rest")]
+    for click in known.clicks:
         frame = min(round(click.start * PER_S / RATE), person.talking.size - 1)
-        said = person.talking[max(frame - 2, 0) : frame + 3].all()
+        around = slice(max(frame - 2, 0), frame + 3)
+        said = person.talking[around].all() and rest[around].mean() < PROBABLY_REST
         if click.over_db >= (CLICK_IN_SPEECH_DB if said else CLICK_DB):
             sure = round(float(np.clip(0.45 + click.over_db / 50, 0.5, 0.97)), 2)
             words = f"Stands {click.over_db:.0f} dB over what is foretold from around."

@@ -1,7 +1,8 @@
 """Restarts: a beginning said again. The try before it can go.
 
 Wherever somebody may begin again, what they said just before is held against what follows, as probabilities of phones:
-an alignment of the two says how much of it came again and how well. Whether that is a beginning taken back, or said
+an alignment of the two says how much of it came again and how well. The network besides hears where somebody breaks
+off to begin anew, also where hardly anything comes again. Whether such a stretch is a beginning taken back, or said
 twice on purpose, is judged by what lies around it: stops, fillers between, how the voice breaks off, whether the talk
 goes on.
 """
@@ -9,11 +10,12 @@ goes on.
 from dataclasses import dataclass
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
 
 from pampa.core.finds import judge, kernels
 from pampa.core.finds.finds import Find
-from pampa.core.finds.words import wait_before
+from pampa.core.finds.words import clearness, wait_before, words_of
 from pampa.core.runs import runs_of
 from pampa.core.speech.activity import Activity, quietest
 from pampa.core.speech.detector import Bools
@@ -26,9 +28,12 @@ LEAST, ASIDE, UNSAID = 0.7, 0.5, 0.06
 """See `kernels.said_again`. Found on one made talk: where nothing is said again a path must lose, and warping gains."""
 LEAST_COMMON = 0.004
 SHORTEST, SCORE = 6, 3.0
-SURE = 0.5
-ONSET = 6
-"""Frames that a word has at least, and in which its first phone may be told late."""
+BROKEN_OFF, BRIDGE, EVENED = 0.3, 8, 7
+"""The probability of being taken back from which on a stretch is looked at, and frames: gaps that are closed, and over
+how many it is evened."""
+SURE = 0.6
+ONSET, FALL = 6, 10
+"""Frames that a word has at least, and in which its first phone may be told late; voiced ones in which pitch falls."""
 LONGEST_ON = 2 * PER_S
 
 
@@ -48,16 +53,37 @@ class Try:
 
 def find_restarts(track: int, features: Features, sounds: Sounds, person: Activity) -> list[Find]:
     """The tries that one person took back."""
-    words = words_of(sounds, person)
-    tries = tries_of(sounds, words)
-    sure = judge.sure("restart", [measures(each, features, sounds, person, words) for each in tries])
-    return [
-        _find(track, each, person, share) for each, share in zip(tries, sure.tolist(), strict=True) if share >= SURE
-    ]
+    words, clear = words_of(sounds, person), clearness(sounds, person)
+    tries = candidates_of(sounds, words)
+    rows = [measures(each, features, sounds, person, words, clear) for each in tries]
+    sure = zip(judge.sure("restart", rows).tolist(), tries, strict=True)
+    return [_find(track, each, person, share) for share, each in _apart([one for one in sure if one[0] >= SURE])]
+
+
+def candidates_of(sounds: Sounds, words: Bools) -> list[Try]:
+    """Whatever came again, and whatever the network takes for broken off; they may lie over each other."""
+    tries = _best(tries_of(sounds, words))
+    return [*tries, *broken_off(sounds, words, tries)]
+
+
+def broken_off(sounds: Sounds, words: Bools, tries: list[Try]) -> list[Try]:
+    """Stretches that the network expects to be said again, as tries; what came of them again is told by `tries`."""
+    share = sounds.taken_back[: words.size] / np.float32(255)
+    evened = scipy.ndimage.uniform_filter1d(share, EVENED, mode="constant") if share.size else share
+    out = []
+    for start, stop in runs_of((evened > BROKEN_OFF) & words, bridge=BRIDGE).tolist():
+        after = words[stop : stop + GAP]
+        if stop - start < SHORTEST or not after.any():
+            continue
+        again = stop + int(np.argmax(after))
+        over = [each.score for each in tries if each.start < stop and start < each.stop]
+        until = min(again + stop - start, words.size)
+        out.append(Try(start, stop, again, until, stop, max(over, default=0.0)))
+    return out
 
 
 def tries_of(sounds: Sounds, words: Bools) -> list[Try]:
-    """Whatever may have been said twice, with the best likeness at each place where it may have begun again."""
+    """Whatever may have been said twice: the best likeness at each place where it may have begun again."""
     if not words.any():
         return []
     shares = (sounds.phones[: words.size] / np.float32(255)) ** 2
@@ -75,30 +101,25 @@ def tries_of(sounds: Sounds, words: Bools) -> list[Try]:
     soon = (changes - ends <= GAP) & (ends > 0)
     changes, ends = changes[soon], ends[soon]
     table = kernels.said_again(phones, changes, ends, REACH, TAIL, LEAST, ASIDE, UNSAID)
-    tries = [
+    return [
         Try(int(start), int(end), int(again), int(until), int(alike), float(score))
         for again, end, (score, start, alike, until) in zip(changes, ends, table.tolist(), strict=True)
         if score >= SCORE and alike - start >= SHORTEST
     ]
-    return _apart(tries)
 
 
-def _apart(tries: list[Try]) -> list[Try]:
+def _best(tries: list[Try]) -> list[Try]:
     """Of tries that lie over each other the one that scores best: most are the same one, begun a little later."""
-    taken: list[Try] = []
-    for each in sorted(tries, key=lambda each: -each.score):
-        if not any(each.start < other.again and other.start < each.again for other in taken):
-            taken.append(each)
-    return sorted(taken, key=lambda each: each.start)
+    return [each for _, each in _apart([(each.score, each) for each in tries])]
 
 
-def words_of(sounds: Sounds, person: Activity) -> Bools:
-    """Where a person says words: not a filler, not a breath."""
-    count = min(sounds.frames, person.talking.size)
-    kinds = sounds.kinds[:count]
-    word = kinds[:, [KINDS.index("word"), KINDS.index("agree")]].astype(int).sum(axis=1)
-    other = kinds[:, [KINDS.index(kind) for kind in ("rest", "filler", "phrase", "breath")]].astype(int).sum(axis=1)
-    return np.asarray(person.talking[:count] & (word > other))
+def _apart(ranked: list[tuple[float, Try]]) -> list[tuple[float, Try]]:
+    """Of those that lie over each other the one that ranks highest, in order of time."""
+    taken: list[tuple[float, Try]] = []
+    for rank, each in sorted(ranked, key=lambda one: -one[0]):
+        if not any(each.start < other.again and other.start < each.again for _, other in taken):
+            taken.append((rank, each))
+    return sorted(taken, key=lambda one: one[1].start)
 
 
 def _since(words: Bools) -> NDArray[np.int64]:
@@ -110,8 +131,10 @@ def _since(words: Bools) -> NDArray[np.int64]:
     return at - np.maximum.accumulate(np.where(lasting, at, -REACH * 4))
 
 
-def measures(each: Try, features: Features, sounds: Sounds, person: Activity, words: Bools) -> list[float]:
-    """What speaks for and against a try."""
+def measures(
+    each: Try, features: Features, sounds: Sounds, person: Activity, words: Bools, clear: float
+) -> list[float]:
+    """What speaks for and against a try. clear : see `words.clearness`."""
     length, again = each.alike_until - each.start, each.again_until - each.again
     tail, gap = each.stop - each.alike_until, each.again - each.stop
     # Of this stretch only: there are thousands of tries in an hour.
@@ -136,6 +159,8 @@ def measures(each: Try, features: Features, sounds: Sounds, person: Activity, wo
     ]
     higher = pitches[1] - pitches[0] if voiced[0].any() and voiced[1].any() else 0.0
     end = slice(max(each.stop - 12, each.start), each.stop)
+    last = voiced[0].nonzero()[0][-FALL:]  # what is said to its end falls in pitch there
+    falls = float(np.median(np.log2(pitch[one][last]))) - pitches[0] if last.size else 0.0
     agrees = kinds[here(each.start, each.alike_until), KINDS.index("agree")]
     ends_soft = float(level[max(each.stop - 4, 0) : each.stop].mean() - level[one].max())
     phones = np.unique(sounds.phones[one].argmax(axis=1)).size
@@ -147,8 +172,9 @@ def measures(each: Try, features: Features, sounds: Sounds, person: Activity, wo
         float(back[here(each.start, each.alike_until)].max(initial=0)),
         float(level[two].mean() - level[one].mean()) / 6, higher * 4, ends_soft / 10,
         phones / 5, float(features.voicing[end].mean()), float(agrees.mean()),
-        float(gap == 0), np.log(each.score), min(each.score / max(length, 1), 2) * (length < 40), float(tail == 0),
+        float(gap == 0), np.log1p(each.score), min(each.score / max(length, 1), 2) * (length < 40), float(tail == 0),
         float(goes_on > 15), float(waits > 5), float(kinds[: each.start - begin + 3, 0].mean()),
+        clear, float(each.score == 0), falls * 4,
     ]  # fmt: skip
 
 
@@ -157,5 +183,6 @@ def _find(track: int, each: Try, person: Activity, sure: float) -> Find:
     again = quietest(person, each.stop, each.again) if each.again > each.stop else each.again
     alike = (each.alike_until - each.start) / PER_S
     gap = (each.again - each.stop) / PER_S
-    evidence = f"{alike:.1f} s of it come again {f'{gap:.1f} s later' if gap > 0.05 else 'at once'}."
+    soon = f"{gap:.1f} s later" if gap > 0.05 else "at once"
+    evidence = f"{alike:.1f} s of it come again {soon}." if each.score else f"Broken off, and begun anew {soon}."
     return Find("restart", track, start / PER_S, again / PER_S, round(min(sure, 0.98), 2), evidence)

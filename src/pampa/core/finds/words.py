@@ -27,3 +27,21 @@ def wait_before(talking: Bools, at: int) -> int:
 def wait_after(talking: Bools, at: int) -> int:
     after = talking[at : at + LONGEST]
     return int(np.argmax(after)) if after.any() else LONGEST
+
+
+def words_of(sounds: Sounds, person: Activity) -> Bools:
+    """Where a person says words: not a filler, not a breath."""
+    count = min(sounds.frames, person.talking.size)
+    kinds = sounds.kinds[:count]
+    word = kinds[:, [KINDS.index("word"), KINDS.index("agree")]].astype(int).sum(axis=1)
+    other = kinds[:, [KINDS.index(kind) for kind in ("rest", "filler", "phrase", "breath")]].astype(int).sum(axis=1)
+    return np.asarray(person.talking[:count] & (word > other))
+
+
+def clearness(sounds: Sounds, person: Activity) -> float:
+    """The mean probability of the likeliest phone while somebody talks: 0 to 1."""
+    words = words_of(sounds, person)
+    if not words.any():
+        return 0.0
+    best = sounds.phones[: words.size][words][:, 1:].max(axis=1) / np.float32(255)
+    return float((best**2).mean())
