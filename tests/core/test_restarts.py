@@ -78,6 +78,7 @@ def test_a_word_that_is_broken_off_and_said_otherwise_is_found_by_how_it_breaks_
     found = broken(sounds, 4 * EACH, 6 * EACH)
     assert [(each.start, each.stop, each.again) for each in found] == [(4 * EACH, 6 * EACH, 8 * EACH)]
     assert found[0].score == 0
+    assert found[0].broken_off
 
 
 def test_what_is_broken_off_and_comes_again_has_the_score_of_its_likeness():

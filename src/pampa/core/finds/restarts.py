@@ -49,6 +49,8 @@ class Try:
     alike_until: int
     """Where the likeness ends in what was said first; what follows of it did not come again."""
     score: float
+    broken_off: bool = False
+    """That it is one by how it breaks off; the score is of what came of it again, perhaps of a part."""
 
 
 def find_restarts(track: int, features: Features, sounds: Sounds, person: Activity) -> list[Find]:
@@ -78,7 +80,7 @@ def broken_off(sounds: Sounds, words: Bools, tries: list[Try]) -> list[Try]:
         again = stop + int(np.argmax(after))
         over = [each.score for each in tries if each.start < stop and start < each.stop]
         until = min(again + stop - start, words.size)
-        out.append(Try(start, stop, again, until, stop, max(over, default=0.0)))
+        out.append(Try(start, stop, again, until, stop, max(over, default=0.0), broken_off=True))
     return out
 
 
@@ -184,5 +186,5 @@ def _find(track: int, each: Try, person: Activity, sure: float) -> Find:
     alike = (each.alike_until - each.start) / PER_S
     gap = (each.again - each.stop) / PER_S
     soon = f"{gap:.1f} s later" if gap > 0.05 else "at once"
-    evidence = f"{alike:.1f} s of it come again {soon}." if each.score else f"Broken off, and begun anew {soon}."
+    evidence = f"Broken off, and begun anew {soon}." if each.broken_off else f"{alike:.1f} s of it come again {soon}."
     return Find("restart", track, start / PER_S, again / PER_S, round(min(sure, 0.98), 2), evidence)
