@@ -10,12 +10,11 @@ goes on.
 from dataclasses import dataclass
 
 import numpy as np
-import scipy
 from numpy.typing import NDArray
 
 from pampa.core.finds import judge, kernels
 from pampa.core.finds.finds import Find
-from pampa.core.finds.words import clearness, wait_before, words_of
+from pampa.core.finds.words import clearness, evened, wait_before, words_of
 from pampa.core.runs import runs_of
 from pampa.core.speech.activity import Activity, quietest
 from pampa.core.speech.detector import Bools
@@ -70,10 +69,9 @@ def candidates_of(sounds: Sounds, words: Bools) -> list[Try]:
 
 def broken_off(sounds: Sounds, words: Bools, tries: list[Try]) -> list[Try]:
     """Stretches that the network expects to be said again, as tries; what came of them again is told by `tries`."""
-    share = sounds.taken_back[: words.size] / np.float32(255)
-    evened = scipy.ndimage.uniform_filter1d(share, EVENED, mode="constant") if share.size else share
     out = []
-    for start, stop in runs_of((evened > BROKEN_OFF) & words, bridge=BRIDGE).tolist():
+    likely = evened(sounds.taken_back[: words.size], EVENED) > BROKEN_OFF
+    for start, stop in runs_of(likely & words, bridge=BRIDGE).tolist():
         after = words[stop : stop + GAP]
         if stop - start < SHORTEST or not after.any():
             continue

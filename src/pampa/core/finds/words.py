@@ -2,6 +2,7 @@
 
 import numpy as np
 import scipy
+from numpy.typing import NDArray
 
 from pampa.core.speech.activity import Activity
 from pampa.core.speech.detector import Bools
@@ -13,9 +14,15 @@ LONGEST = PER_S
 
 def said_of(sounds: Sounds, person: Activity, kind: str) -> Matrix:
     """The probability of a kind at each moment at which both are known, evened over 50 ms: shape (frames,)."""
-    share = sounds.kinds[: person.talking.size, KINDS.index(kind)] / np.float32(255)
-    evened = scipy.ndimage.uniform_filter1d(share, 5, mode="constant") if share.size else share
-    return np.asarray(evened, np.float32)
+    return evened(sounds.kinds[: person.talking.size, KINDS.index(kind)], 5)
+
+
+def evened(parts: NDArray[np.uint8], frames: int) -> Matrix:
+    """Parts of 255 as probabilities, evened over so many frames: shape (frames,)."""
+    share = parts / np.float32(255)
+    if share.size:
+        share = scipy.ndimage.uniform_filter1d(share, frames, mode="constant")
+    return np.asarray(share, np.float32)
 
 
 def wait_before(talking: Bools, at: int) -> int:
