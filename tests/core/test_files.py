@@ -225,6 +225,27 @@ def test_of_many_that_want_one_segment_one_computes_it(tmp_path):
     assert np.array_equal(again.read(21 * RATE, 22 * RATE), np.ones((RATE, 1), np.float32))
 
 
+def test_whoever_is_in_a_hurry_waits_for_a_beginning_only_and_the_whole_is_computed_when_more_is_read(tmp_path):
+    computed = []
+
+    def compute(segment):
+        computed.append((segment.start / RATE, segment.stop / RATE))
+        return np.arange(segment.start, segment.stop, dtype=np.float32)[:, None]
+
+    kept = Kept(tmp_path / "voice", 1, 50 * RATE, compute)
+    kept.hurry(19 * RATE, 24 * RATE)
+    assert computed == [(0, 20), (20, 24.5)]
+    assert kept.read(19 * RATE, 24 * RATE)[:, 0].tolist() == list(range(19 * RATE, 24 * RATE))
+    kept.hurry(20 * RATE, 23 * RATE)
+    assert len(computed) == 2
+    assert not (tmp_path / "voice" / "1.f32").exists()  # a beginning is kept in memory alone
+    assert kept.read(23 * RATE, 25 * RATE)[:, 0].tolist() == list(range(23 * RATE, 25 * RATE))
+    assert computed[2:] == [(20, 40)]
+    kept.hurry(-RATE, RATE)
+    kept.hurry(49 * RATE, 60 * RATE)
+    assert computed[3:] == [(40, 50)]
+
+
 def test_whoever_waits_for_a_segment_that_fails_tries_it_anew(tmp_path):
     failing = iter([True, False])
 

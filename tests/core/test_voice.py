@@ -7,6 +7,7 @@ import pytest
 from scipy import signal
 from scipy.signal import sosfreqz
 
+from pampa.core.files.kept import SPARE
 from pampa.core.loudness import measure, measure_part
 from pampa.core.sound import RATE, ArraySource, Segment, segments
 from pampa.core.speech.detector import where_spoken
@@ -90,6 +91,8 @@ def test_every_stage_is_off_without_its_settings_and_the_same_in_any_division_wi
     again = [treat(source, part, recipe, known).sound for part in (second, first)]
     assert treat(source, first, recipe, known).sound.tobytes() == again[1].tobytes()
     assert treat(source, second, recipe, known).sound.tobytes() == again[0].tobytes()
+    beginning = treat(source, Segment(1, RATE, RATE + 7_777 + SPARE), recipe, known).sound
+    assert beginning[:7_777].tobytes() == again[0][:7_777].tobytes()
 
 
 def test_the_compressor_takes_what_its_ratio_says():

@@ -10,7 +10,7 @@ from typing import get_args
 
 from cachetools import LRUCache
 
-from pampa.core.deliver.limiter import Limited
+from pampa.core.deliver.limiter import Limited, reach_of
 from pampa.core.errors import Cancelled, EditRefused
 from pampa.core.executor import Executor, Urgency, urgent
 from pampa.core.files.stood import keep_stood, stood
@@ -93,10 +93,10 @@ class Listening:
         self._closing = threading.Event()
 
     def mix(self, state: State, *, treated: bool = True, only: frozenset[int] = frozenset(),
-            taken: tuple[int, str] | None = None, near: int | None = None) -> Mix:  # fmt: skip
+            taken: tuple[int, str] | None = None, near: tuple[int, int] | None = None) -> Mix:  # fmt: skip
         """The mix of an episode at a state.
 
-        taken : what a stage takes from the voice on a track, and nothing else. near : a place that is heard next, in
+        taken : what a stage takes from the voice on a track, and nothing else. near : a range that is heard next, in
         frames: its sound is computed beside what the mix needs of whole recordings.
         """
         # With more known of a recording, the same document sounds otherwise.
@@ -140,9 +140,11 @@ class Listening:
         if with_piece is not None:
             laid = lay(state.document, name="heard", kind="music", pieces=[asdict(with_piece)], under_lu=Under().lu)
             state = replace(state, document=laid, supposed=(*state.supposed, "with", with_piece))
-        mix = self.mix(state, treated=treated, only=only, taken=taken, near=start)
-        heard = Limited(mix, db_to_gain(gain_db), db_to_gain(CEILING_DBTP))
         frames = min(frames, LONGEST_S * RATE)
+        before, after = reach_of(RATE)
+        near = (start - before, start + round(frames * speed) + after)
+        mix = self.mix(state, treated=treated, only=only, taken=taken, near=near)
+        heard = Limited(mix, db_to_gain(gain_db), db_to_gain(CEILING_DBTP))
         if speed == 1.0:
             return Chunk(heard.read(start, start + frames), state.revision, start + frames, None)
         sound, next_start, tail = stretch(heard, start=start, hops=max(frames // HOP, 1), speed=speed, tail=tail)
@@ -246,7 +248,7 @@ class Listening:
         return standing
 
     def _mixed(self, document: Document, treated: bool, only: frozenset[int], taken: str | None = None, *,
-               near: int | None = None) -> Mix:  # fmt: skip
+               near: tuple[int, int] | None = None) -> Mix:  # fmt: skip
         self._side_by_side(document, treated, near)
         heard: dict[tuple[int, int], Rendition] = {}
         levels: dict[Rendition, float] = {}
@@ -270,17 +272,20 @@ class Listening:
         steps = self.steps(document, treated=treated) if playing else {}
         return Mix(plan, {sound: self._sounds.opened(sound) for sound in plan.sounds | set(heard.values())}, steps)
 
-    def _side_by_side(self, document: Document, treated: bool, near: int | None) -> None:
+    def _side_by_side(self, document: Document, treated: bool, near: tuple[int, int] | None) -> None:
         """Work out at once, on all threads, what takes long of a mix: how loud voices are, and what is heard next."""
-        work: list[Callable[[], object]] = []
+        first: list[Callable[[], object]] = []
+        then: list[Callable[[], object]] = []
         for track in document.linked_tracks():
             meant = {each: self._meant(document, track, each, treated) for each in {c.recording for c in track.clips}}
             for clip in track.clips:
-                if near is not None and 0 <= (into := near - clip.start) < clip.length:
-                    heard = self._sounds.opened(meant[clip.recording])
-                    work.append(partial(heard.read, clip.source + into, clip.source + into + 1))
-            work += [partial(self._sounds.level_db, recording, sound) for recording, sound in meant.items()]
-        list(self._executor.map(_done, work))
+                if near and (start := max(near[0], clip.start)) < (stop := min(near[1], clip.start + clip.length)):
+                    heard, shift = self._sounds.opened(meant[clip.recording]), clip.source - clip.start
+                    first.append(partial(heard.hurry, start + shift, stop + shift))
+            for recording, sound in meant.items():
+                heard = self._sounds.opened(sound)
+                then += [partial(heard.read, s.start, s.stop) for s in self._sounds.behind_level(recording, sound)]
+        list(self._executor.map(_done, first + then))
 
     def _meant(self, document: Document, track: Track, recording: int, treated: bool) -> Rendition:
         """Which sound of a recording is heard on a track."""

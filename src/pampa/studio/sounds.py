@@ -293,6 +293,13 @@ class Sounds:
             return 0.0
         return round(COMMON_LEVEL_LUFS - level, 2)
 
+    def behind_level(self, recording_id: int, rendition: Rendition) -> list[Segment]:
+        """What of a rendition must be computed before `level_db` is known: nothing where it is."""
+        known = rendition.recipe is None or rendition.key in self._levels
+        if known or self.analysis(recording_id).speech_lufs is None:
+            return []
+        return _most_speech(self.analysis(recording_id).activity, self.opened(rendition).frames)
+
     def _treated_level(self, recording_id: int, rendition: Rendition) -> float | None:
         with self._making.of(rendition.key):
             if rendition.key not in self._levels:

@@ -38,13 +38,12 @@ class Limited(Over):
 
     @property
     def look_ahead(self) -> int:
-        return max(round(LOOK_AHEAD_S * self.rate), 1)
+        return look_ahead_of(self.rate)
 
     @property
     def reach(self) -> tuple[int, int]:
         """Frames before and after a range that can touch it."""
-        memory = math.ceil(DEEPEST_DB / RELEASE_DB_PER_S * self.rate) + 2 * self.look_ahead
-        return memory + EDGE, self.look_ahead + EDGE
+        return reach_of(self.rate)
 
     def read(self, start: int, stop: int) -> FloatArray:
         """Frames `start` to `stop` of the limited sound."""
@@ -68,6 +67,17 @@ class Limited(Over):
             return None
         slope = round(RELEASE_DB_PER_S * UNIT / self.rate)
         return _smoothed(wanted, before, frames, self.look_ahead, slope)
+
+
+def look_ahead_of(rate: int) -> int:
+    """So many frames before a peak its reduction begins."""
+    return max(round(LOOK_AHEAD_S * rate), 1)
+
+
+def reach_of(rate: int) -> tuple[int, int]:
+    """Frames before and after a range that can touch it, at a rate."""
+    memory = math.ceil(DEEPEST_DB / RELEASE_DB_PER_S * rate) + 2 * look_ahead_of(rate)
+    return memory + EDGE, look_ahead_of(rate) + EDGE
 
 
 @compiled()

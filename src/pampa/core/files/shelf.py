@@ -12,7 +12,7 @@ import numpy as np
 from pampa.core.arrays import array_in, arrays_in
 from pampa.core.errors import SignalError
 from pampa.core.files.conform import conformed_source
-from pampa.core.files.kept import Kept, keep_whole
+from pampa.core.files.kept import SEGMENT, Kept, keep_whole
 from pampa.core.files.measurements import known_of, near_in
 from pampa.core.files.whole import whole
 from pampa.core.loudness.parts import CELLS_PER_S
@@ -114,6 +114,12 @@ class Opened:
         """Frames `start` to `stop`; silence outside the recording."""
         return self._source.read(start, stop)
 
+    def hurry(self, start: int, stop: int) -> None:
+        """Have frames `start` to `stop` ready, sooner than by reading them: no more is computed than up to there."""
+        source = self._source
+        if isinstance(source, Kept):
+            source.hurry(start, stop)
+
     @cached_property
     def _source(self) -> Source:
         if self.rendition.special is not None:
@@ -158,9 +164,10 @@ class Opened:
     def _treated(self, segment: Segment) -> Treated:
         assert self.rendition.recipe is not None
         treated = treat(self._untreated, segment, self.rendition.recipe, self._known, only=self.rendition.taken)
-        packed = io.BytesIO()
-        np.savez(packed, **{name: curve.astype(np.float32) for name, curve in treated.taken.items()})  # type: ignore[arg-type]
-        keep_whole(self._beside(segment), packed.getvalue())
+        if segment.stop in (self.frames, segment.start + SEGMENT):  # not only its beginning
+            packed = io.BytesIO()
+            np.savez(packed, **{name: curve.astype(np.float32) for name, curve in treated.taken.items()})  # type: ignore[arg-type]
+            keep_whole(self._beside(segment), packed.getvalue())
         return treated
 
     def _beside(self, segment: Segment) -> Path:
