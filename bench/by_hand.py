@@ -11,6 +11,7 @@ from pathlib import Path
 
 from playwright.sync_api import Locator, Page, expect, sync_playwright
 
+from bench.browser import chromium
 from bench.pages import FLAGS, PORT, serving
 from bench.session import SPEED, Keyboard, prune
 from bench.straight import PEOPLE, RAW
@@ -99,7 +100,7 @@ def main() -> None:
     studio.places.make(show, "mooring", "", token_of(folder / "mooring"), address=f"http://127.0.0.1:{MOORING}")
     studio.close()
     with serving(folder / "data") as address, sync_playwright() as playwright:
-        browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), args=FLAGS)
+        browser = playwright.chromium.launch(executable_path=chromium(), args=FLAGS)
         context = browser.new_context(viewport={"width": 1280, "height": 800})
         context.add_init_script(
             f"localStorage.setItem('pampa-speed', '{SPEED}');"

@@ -9,6 +9,7 @@ import soundfile
 from playwright.sync_api import Page, sync_playwright
 
 from bench.__main__ import talk
+from bench.browser import chromium
 from bench.pages import FLAGS, PORT, opening, serving
 from pampa.core.sound import RATE
 from pampa.store.database import open_database
@@ -101,7 +102,7 @@ def main() -> None:
     studio.listening.standing(episode, wait=True)
     studio.close()
     with serving(folder / "data") as address, sync_playwright() as playwright:
-        browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), args=FLAGS)
+        browser = playwright.chromium.launch(executable_path=chromium(), args=FLAGS)
         page = browser.new_page(viewport={"width": 1280, "height": 800})
         print(f"an episode of {RECORDINGS} recordings, a larder of {PIECES} pieces")
         opened = opening(page, f"{address}/episodes/{episode}/gather")

@@ -16,6 +16,7 @@ import soundfile
 from playwright.sync_api import Page, sync_playwright
 
 from bench.__main__ import talk
+from bench.browser import chromium
 from pampa.core.sound import RATE
 from pampa.studio.settings import Settings
 from pampa.studio.studio import Studio
@@ -189,7 +190,7 @@ def main(minutes: int) -> None:
         studio.listening.standing(episode, wait=True)
         studio.close()
         with serving(folder / "data") as address, sync_playwright() as playwright:
-            browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), args=FLAGS)
+            browser = playwright.chromium.launch(executable_path=chromium(), args=FLAGS)
             page = browser.new_page(viewport={"width": 1280, "height": 800})
             measure(page, f"{address}/episodes/{episode}/prune")
             browser.close()

@@ -14,6 +14,7 @@ from playwright.sync_api import Page, sync_playwright
 from sqlalchemy import insert
 
 from bench.__main__ import talk
+from bench.browser import chromium
 from bench.gather import WORDS
 from bench.pages import FLAGS, PORT, cut, measure, serving
 from pampa.core.sound import RATE
@@ -167,7 +168,7 @@ def main() -> None:
         filled(studio, folder)
         studio.close()
         with sync_playwright() as playwright:
-            browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), args=FLAGS)
+            browser = playwright.chromium.launch(executable_path=chromium(), args=FLAGS)
             page = browser.new_page(viewport={"width": 1280, "height": 800})
             with serving(folder / "many") as address:
                 many(page, address)

@@ -12,6 +12,7 @@ from pathlib import Path
 
 from playwright.sync_api import Page, expect, sync_playwright
 
+from bench.browser import chromium
 from bench.pages import FLAGS, PORT, serving
 from pampa.core.sound import RATE
 from pampa.demo.assemble import assemble
@@ -72,7 +73,7 @@ def main() -> None:
     raw = studio.editing.state(EPISODE).document.length
     studio.close()
     with serving(folder / "data") as address, sync_playwright() as playwright:
-        browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), args=FLAGS)
+        browser = playwright.chromium.launch(executable_path=chromium(), args=FLAGS)
         context = browser.new_context(viewport={"width": 1280, "height": 800})
         # As somebody who has worked with it before: at one and a half times the speed, and on to the next find.
         settings = '{"after": "next"}'

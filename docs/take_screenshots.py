@@ -21,7 +21,7 @@ HERE = Path(__file__).parent / "screenshots"
 PORT = 8497
 BASE = f"http://127.0.0.1:{PORT}"
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update",
-         "--use-fake-device-for-media-stream"]  # fmt: skip
+         "--use-fake-device-for-media-stream", "--use-fake-ui-for-media-stream"]  # fmt: skip
 
 
 RAW = (
@@ -292,7 +292,7 @@ def main() -> None:
     thread.start()
     while not server.started:
         time.sleep(0.05)
-    chromium = shutil.which("chromium")
+    chromium = shutil.which("chromium") or shutil.which("chromium-headless-shell")
     with sync_playwright() as playwright:
         browser = playwright.chromium.launch(executable_path=chromium, args=FLAGS)
         context = browser.new_context(viewport={"width": 1280, "height": 800}, permissions=["microphone"])

@@ -1,23 +1,21 @@
 """A real server and a real browser: Debian's Chromium, headless, on pages of the sample episode."""
 
-import os
-import shutil
 import socket
 import threading
 import time
 
 import pytest
 import uvicorn
+from bench.browser import chromium
 from playwright.sync_api import expect, sync_playwright
 
 from pampa.studio.settings import Settings
 from pampa.studio.studio import Studio
 from pampa.web.app import create_app
 
-CHROMIUM = os.environ.get("CHROMIUM") or shutil.which("chromium") or "/usr/bin/chromium"
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update",
          "--disable-sync", "--no-first-run", "--autoplay-policy=no-user-gesture-required",
-         "--use-fake-device-for-media-stream"]  # fmt: skip
+         "--use-fake-device-for-media-stream", "--use-fake-ui-for-media-stream"]  # fmt: skip
 EPISODE = 2
 
 # A busy machine may be slow by a factor of five; what never comes fails all the same.
@@ -27,7 +25,7 @@ expect.set_options(timeout=40_000)
 @pytest.fixture(scope="session")
 def browser():
     with sync_playwright() as playwright:
-        browser = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
+        browser = playwright.chromium.launch(executable_path=chromium(light=True), args=FLAGS)
         yield browser
         browser.close()
 

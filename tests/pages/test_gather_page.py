@@ -253,7 +253,14 @@ def test_the_count_in_comes_before_the_take(microphone, demo_server):
     assert page.evaluate("() => document.querySelectorAll('#takes tbody tr').length") == 0
 
 
-def test_a_refused_microphone_is_said_with_what_to_do(page, open_stage):
+def test_a_refused_microphone_is_said_with_what_to_do(page, open_stage, expect_noise):
+    expect_noise("microphone is not allowed")
+
+    def refuse(route):
+        answer = route.fetch()
+        route.fulfill(response=answer, headers={**answer.headers, "permissions-policy": "microphone=()"})
+
+    page.route("**/gather", refuse)
     open_stage("gather")
     button(page, "Pick-up line").click()
     button(page, "Open the microphone").click()
