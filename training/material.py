@@ -13,7 +13,10 @@ import soxr
 from numpy.typing import NDArray
 from scipy import signal
 
+from pampa.core.speech.sounds import PHONES
+
 RATE = 48_000
+TALK_RATE = 16_000
 VOICES = Path(__file__).parent.parent / "src/pampa/demo/voices"
 FLITE = ("kal16", "rms", "awb")
 ESPEAK = ("en-us+m1", "en-us+m3", "en-gb+m7", "en-us+f2", "en-gb+f4", "en-gb-scotland+f1", "en-us+m5")
@@ -46,6 +49,32 @@ def _keep(path: Path, raw: Path) -> None:
     if not path.exists():
         sound, rate = soundfile.read(raw)
         soundfile.write(path, 0.5 * soxr.resample(sound, rate, RATE) / np.abs(sound).max(), RATE)
+
+
+def talked(folder: Path, talks: Path) -> list[Path]:
+    """Write what everybody of the talks of `training/talks.py` says, stretch by stretch; returns the files.
+
+    Those talks are sounds at 16 kHz: nothing of them is above 8 kHz.
+    """
+    folder.mkdir(parents=True, exist_ok=True)
+    for kept in sorted(talks.glob("*.npz")):
+        with np.load(kept) as made:
+            for who in ("one", "two"):
+                for number, (start, stop) in enumerate(_stretches(made[f"phones_{who}"] != PHONES.index("sil"))):
+                    sound = made[who][start * TALK_RATE // 100 : stop * TALK_RATE // 100].astype(np.float64)
+                    path = folder / f"{kept.stem}{who}-{number:03}.flac"
+                    soundfile.write(path, 0.5 * soxr.resample(sound, TALK_RATE, RATE) / np.abs(sound).max(), RATE)
+    return sorted(folder.glob("*.flac"))
+
+
+def _stretches(said: NDArray[np.bool_]) -> list[tuple[int, int]]:
+    """Where somebody goes on talking for a second or more, in 10 ms: rests of up to 0.3 s are talked over."""
+    at = np.flatnonzero(said)
+    if not len(at):
+        return []
+    ends = np.flatnonzero(np.diff(at) > 30)
+    starts, stops = at[np.r_[0, ends + 1]], at[np.r_[ends, len(at) - 1]] + 1
+    return [(a, b) for a, b in zip(starts.tolist(), stops.tolist(), strict=True) if b - a >= 100]
 
 
 def talk(rng: np.random.Generator, files: list[Path], seconds: float, *, dry: bool = False) -> Mono:

@@ -16,7 +16,7 @@ Measured = Mapping[str, Knowledge]
 
 Keep = Callable[[str, Knowledge], None]
 
-VERSION = 13
+VERSION = 14
 """Raised whenever the same recording would be measured otherwise, so that nothing old is taken from a cache."""
 
 Told = Callable[[str, float], None]
