@@ -105,6 +105,24 @@ def test_a_phrase_is_parted_where_one_person_answers_another_at_once(voices):
     assert min(abs(phrase.start - edge) for phrase in phrases) < 25
 
 
+@pytest.mark.parametrize("person", [0, 1])
+def test_a_soft_person_in_a_loud_room_is_as_loud_as_in_a_quiet_one(voices, person):
+    """Of soft words only the middles rise over the room: they alone are 1 dB louder than what is said."""
+    said = [line * np.float32(10 ** (-12 / 20)) for line in sorted(voices.items())[person][1][:8]]
+    sound = np.concatenate([part for line in said for part in (silence(1), line)] + [silence(1)])
+    quiet, loud = (
+        _loudness_of(phrases_of(measure_part(sound + noise(len(sound) / RATE, dbfs=dbfs)[: len(sound)], RATE).energy))
+        for dbfs in (-70, -45)
+    )
+    assert abs(loud - quiet) < 0.6
+
+
+def _loudness_of(phrases):
+    """Of all phrases together, in LUFS."""
+    cells = np.array([phrase.stop - phrase.start for phrase in phrases])
+    return 10 * np.log10(cells @ 10 ** (np.array([phrase.lufs for phrase in phrases]) / 10) / cells.sum())
+
+
 @pytest.mark.parametrize(
     "sound", [silence(2), noise(3, dbfs=-50), sine(440, seconds=3), noise(3, dbfs=0), talk(0.4), silence(0.01)]
 )

@@ -9,7 +9,7 @@ from pampa.core.loudness.gating import to_lufs
 from pampa.core.loudness.parts import CELLS_PER_S
 from pampa.core.runs import runs_of
 from pampa.core.sound import Curve
-from pampa.core.speech.detector import levels_of, smoothed_db
+from pampa.core.speech.detector import OVER_ROOM_DB, levels_of, smoothed_db
 
 SMOOTH_CELLS = 3
 SOFTEST_DB = 28.0
@@ -37,23 +37,32 @@ def phrases_of(energy: Curve) -> list[Phrase]:
     energy : float64, shape (cells,): K-weighted mean square of each 20 ms of one recording. What rises over the room is
     speech where pauses of 200 ms part it; a run in which the level steps, as where one person answers another at once,
     is parted there. Silence, or a room alone, has none.
+
+    Where the room hides soft ends, only the loud middles of soft words rise over it: they alone would be louder than
+    the phrase. So what lies within a pause of them counts, too: powers add, and with that of the room taken off it is
+    speech if any is there, and nothing if none is.
     """
     levels = levels_of(smoothed_db(energy, SMOOTH_CELLS))
-    room = _power(levels.room_db)
-    runs = runs_of(levels.talk(under_top_db=SOFTEST_DB), bridge=round(PAUSE_S * CELLS_PER_S))
+    room, pause = _power(levels.room_db), round(PAUSE_S * CELLS_PER_S)
+    runs = runs_of(levels.talk(under_top_db=SOFTEST_DB), bridge=pause)
+    runs = runs[np.diff(runs, axis=1)[:, 0] >= SHORTEST_S * CELLS_PER_S]
+    hidden = pause if levels.room_db + OVER_ROOM_DB > levels.top_db - SOFTEST_DB else 0
     found = []
-    for start, stop in runs.tolist():
-        if stop - start >= SHORTEST_S * CELLS_PER_S:
-            edges = [start, *_steps(energy[start:stop] - room, start), stop]
-            found += [_phrase(energy, a, b, room) for a, b in pairwise(edges)]
+    befores, afters = [0, *runs[:-1, 1].tolist()], [*runs[1:, 0].tolist(), energy.size]
+    for (start, stop), before, after in zip(runs.tolist(), befores, afters, strict=False):
+        edges = [start, *_steps(energy[start:stop] - room, start), stop]
+        around = [max(start - hidden, before), *edges[1:-1], min(stop + hidden, after)]
+        lufs = [_lufs(energy[a:b] - room, room) for a, b in pairwise(around)]
+        found += [Phrase(a, b, level) for (a, b), level in zip(pairwise(edges), lufs, strict=True)]
     return found
 
 
-def _phrase(energy: Curve, start: int, stop: int, room: float) -> Phrase:
-    blocks = blocks_of(energy[start:stop] - room)
+def _lufs(speech: Curve, room: float) -> float:
+    """The loudness of what is said. speech : mean squares of 20 ms, the room taken off."""
+    blocks = blocks_of(speech)
     heard = blocks[blocks > blocks.mean() * _power(-GATE_DB)]
     mean = float(heard.mean()) if heard.size else room
-    return Phrase(start, stop, to_lufs(max(mean, 1e-12)) or -120.0)
+    return to_lufs(max(mean, 1e-12)) or -120.0
 
 
 def blocks_of(energy: Curve) -> Curve:
