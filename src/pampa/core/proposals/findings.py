@@ -23,7 +23,7 @@ CLICKS, CLICKS_PER_MIN = 2, 3.0
 SHARP, SHARP_PER_MIN = 2, 20.0
 """Sharp s that are heard: of some fifty s in a minute of talk, not only one now and then."""
 SOFTENED = 75
-"""Of what stands out a quarter stays: an s that is taken down in full begins to lisp."""
+"""Of what stands out a quarter stays, which voices differ by: by that more than two thirds of all there is are won."""
 LEANS_DB, WINS_DB = 2.5, 1.5
 DC_DBFS = -50.0
 QUIET_SPEECH_DBFS = -45.0
