@@ -1,19 +1,23 @@
 """What tests share: a studio over an empty folder, and the sample episode, assembled once."""
 
 import fcntl
+import hashlib
 import json
 import shutil
 from collections.abc import Callable
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
+import numpy as np
 import pytest
 import soundfile
 from hypothesis import settings
 
+from pampa.core.proposals.trying import checked_up
 from pampa.core.sound import RATE
 from pampa.demo.assemble import Truth, assemble
 from pampa.demo.build import build
+from pampa.studio import checking_up
 from pampa.studio.settings import Settings
 from pampa.studio.studio import Studio
 from tests.signals import talk
@@ -32,6 +36,23 @@ def pytest_collection_modifyitems(items):
             item.add_marker("long")
     # Whoever begins with the second half need not wait for the sample, which the other makes meanwhile.
     items.sort(key=lambda item: "sample" not in item.fixturenames)
+
+
+@pytest.fixture(scope="session", autouse=True)
+def checked_up_once():
+    """A process checks the same sound up once: many tests bring in the same seconds of talk."""
+    known = {}
+
+    def once(source, *, clipped, sides_db, missing, executor):
+        sound = hashlib.blake2b(np.ascontiguousarray(source.read(0, source.frames)))
+        key = (sound.digest(), clipped.tobytes(), sides_db, tuple(map(tuple, missing)))
+        if key not in known:
+            known[key] = checked_up(source, clipped=clipped, sides_db=sides_db, missing=missing, executor=executor)
+        return known[key]
+
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(checking_up, "checked_up", once)
+        yield
 
 
 @pytest.fixture

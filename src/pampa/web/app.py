@@ -3,7 +3,7 @@
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 
-from fastapi import FastAPI
+from fastapi import APIRouter, FastAPI
 from fastapi.staticfiles import StaticFiles
 from starlette.middleware.gzip import GZipMiddleware
 from starlette.middleware.sessions import SessionMiddleware
@@ -42,6 +42,24 @@ from pampa.web.routes import (
 from pampa.web.security import Guard
 from pampa.web.static_files import STATIC, KeptForEver, address
 
+PARTS = (
+    shows, episodes, comparing, cutting, exchange, recordings, larder, listeners, patterns, pictures, publishing,
+    lining_up, mending, music, finding, listening, voices, sending, series, space, straight_through, events,
+)  # fmt: skip
+
+
+def _routes() -> APIRouter:
+    """All that is answered. A route is made ready when one after it is first asked for: so pages come first."""
+    routes = APIRouter()
+    routes.include_router(pages.router, include_in_schema=False)
+    for part in PARTS:
+        routes.include_router(part.router, prefix="/api", responses=REFUSALS)
+    return routes
+
+
+ROUTES = _routes()
+"""Shared by all applications of a process, since making routes ready takes as long as starting."""
+
 
 def create_app(studio: Studio) -> FastAPI:
     """The application; it closes the studio when it ends."""
@@ -67,30 +85,5 @@ def create_app(studio: Studio) -> FastAPI:
     app.add_route(f"{address()}/joined/{{page}}.js", script)
     app.mount(address(), KeptForEver(directory=STATIC), "kept")
     app.mount("/static", StaticFiles(directory=STATIC), "static")
-    app.include_router(pages.router, include_in_schema=False)  # first: a route is made ready when it is first asked
-    for part in (
-        shows,
-        episodes,
-        comparing,
-        cutting,
-        exchange,
-        recordings,
-        larder,
-        listeners,
-        patterns,
-        pictures,
-        publishing,
-        lining_up,
-        mending,
-        music,
-        finding,
-        listening,
-        voices,
-        sending,
-        series,
-        space,
-        straight_through,
-        events,
-    ):
-        app.include_router(part.router, prefix="/api", responses=REFUSALS)
+    app.router.routes += ROUTES.routes
     return app
