@@ -31,7 +31,7 @@ from pampa.core.voice.chain import known_of as voice_known_of
 from pampa.core.voice.heard import Heard, heard_in
 from pampa.core.voice.stages import Facts
 
-TALK = "talk-2.npy"
+TALK = "talk-3.npy"
 ENERGY = "energy.npy"
 """Written last: a conformed folder with it is whole."""
 FACTS_KEPT = 32

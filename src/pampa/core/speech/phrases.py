@@ -18,7 +18,7 @@ PAUSE_S, SHORTEST_S = 0.2, 0.12
 BLOCK_CELLS = 10
 GATE_DB = 10.0
 """Within a phrase, blocks of 200 ms that lie this far under the mean of all do not count: ends that die away."""
-STEP_DB, STEP_S = 5.0, 0.8
+STEP_DB, STEP_S = 5.0, 1.2
 """Two people who follow each other without a pause: each side lasts this long, and they differ by more than this."""
 
 

@@ -10,7 +10,7 @@ from pampa.core.sound import Curve, FloatArray, Segment, Source
 from pampa.core.voice.recipe import Recipe
 from pampa.core.voice.stages import CELL, STAGES, Facts, Knowledge, Stage, Stretch
 
-VERSION = 8
+VERSION = 9
 """Raised whenever the same recipe would give other samples, so that nothing old is taken from a cache."""
 
 Known = Mapping[str, Knowledge]
