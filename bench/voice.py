@@ -9,7 +9,7 @@ from pathlib import Path
 import numpy as np
 
 import pampa
-from bench import dynamics
+from bench import after, dynamics
 from bench.levelling import lines, table
 from pampa.core.checkup.examine import examine
 from pampa.core.sound import ArraySource
@@ -45,6 +45,8 @@ def of(folder: Path) -> None:
     print("fitted tone: distance from average speech, 100 Hz to 8 kHz")
     tones(folder)
     dynamics.table(lines(folder))
+    print("level after the chain, told from two places, beside that of the whole")
+    after.table(lines(folder))
 
 
 if __name__ == "__main__":

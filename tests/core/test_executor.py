@@ -46,6 +46,31 @@ def test_results_come_in_order_and_several_maps_share_the_same_threads():
     assert work.most == 2
 
 
+def test_of_a_few_things_the_next_begins_as_soon_as_one_is_done():
+    """However long the first takes, the others do not wait for it."""
+    executor, others = Threads(2), threading.Semaphore(0)
+    done = []
+
+    def first():
+        assert all(others.acquire(timeout=5) for _ in range(6))
+        done.append("first")
+
+    def short():
+        done.append("short")
+        others.release()
+
+    executor.at_once([first, *[short] * 6])
+    assert done == ["short"] * 6 + ["first"]
+
+
+def test_what_fails_of_a_few_things_is_raised_and_the_others_are_left():
+    def fails():
+        raise ValueError("no")
+
+    with pytest.raises(ValueError, match="no"):
+        Threads(2).at_once([fails, lambda: None])
+
+
 def test_work_that_asks_for_more_work_does_it_itself():
     executor, work = Threads(2), Watched()
     nested = executor.map(lambda n: list(executor.map(work, [(n, k) for k in range(3)])), range(4))

@@ -1,7 +1,7 @@
 """The seam between a pass and whatever runs it: a map over segments, in order, on one thread or several."""
 
 import threading
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import contextmanager
 from contextvars import ContextVar
 from enum import IntEnum
@@ -128,6 +128,20 @@ class Threads:
         finally:
             for task in pending:
                 task.claim()  # whoever finds it claimed leaves it undone
+
+    def at_once(self, works: Sequence[Callable[[], object]]) -> None:
+        """Carry out a few things of any length: as soon as one is done, the next one begins."""
+        if self.inside:
+            for work in works:
+                work()
+            return
+        tasks = [self._ask(work) for work in works]
+        try:
+            for task in tasks:
+                task.result()
+        finally:
+            for task in tasks:
+                task.claim()
 
     def seen(self, work: Callable[[], Result]) -> Result:
         """Something for the screen, by one of the threads: a hundred pictures asked for at once take turns."""

@@ -12,7 +12,7 @@ from cachetools import LRUCache
 
 from pampa.core.deliver.limiter import Limited, reach_of
 from pampa.core.errors import Cancelled, EditRefused
-from pampa.core.executor import Executor, Urgency, urgent
+from pampa.core.executor import Threads, Urgency, urgent
 from pampa.core.files.stood import keep_stood, stood
 from pampa.core.loudness import Loudness, LoudnessPart, summarise
 from pampa.core.loudness.gating import short_term_curve
@@ -80,7 +80,7 @@ class Laid:
 class Listening:
     """Renders for the ears and for the meters."""
 
-    def __init__(self, media: Media, editing: Editing, sounds: Sounds, events: Events, executor: Executor) -> None:
+    def __init__(self, media: Media, editing: Editing, sounds: Sounds, events: Events, executor: Threads) -> None:
         self._media, self._editing, self._sounds = media, editing, sounds
         self._events, self._executor = events, executor
         self._lock = threading.Lock()
@@ -283,9 +283,8 @@ class Listening:
                     heard, shift = self._sounds.opened(meant[clip.recording]), clip.source - clip.start
                     first.append(partial(heard.hurry, start + shift, stop + shift))
             for recording, sound in meant.items():
-                heard = self._sounds.opened(sound)
-                then += [partial(heard.read, s.start, s.stop) for s in self._sounds.behind_level(recording, sound)]
-        list(self._executor.map(_done, first + then))
+                then += self._sounds.behind_level(recording, sound)
+        self._executor.at_once(first + then)
 
     def _meant(self, document: Document, track: Track, recording: int, treated: bool) -> Rendition:
         """Which sound of a recording is heard on a track."""
@@ -321,10 +320,6 @@ class Listening:
             (track.id, recording): self._sounds.spoken(self._meant(document, track, recording, treated))
             for track in document.linked_tracks() for recording in {clip.recording for clip in track.clips}
         }  # fmt: skip
-
-
-def _done(work: Callable[[], object]) -> object:
-    return work()
 
 
 def _with_recipes(state: State, recipes: Mapping[int, Recipe]) -> State:

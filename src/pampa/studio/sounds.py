@@ -31,15 +31,15 @@ from pampa.core.speech.level import COMMON_LEVEL_LUFS, speech_level
 from pampa.core.speech.talk import talk_curve_of
 from pampa.core.sync.clocked import clocked_curve, clocked_frames
 from pampa.core.voice.heard import Heard, heard_in
+from pampa.core.voice.level_after import level_after, places_of
 from pampa.core.voice.recipe import Recipe
 from pampa.store.database import Sessions
 from pampa.store.media import Media
 from pampa.store.models import Recording
 from pampa.studio.mends import Mends
 
-SAMPLED_SEGMENTS = 2
-"""Of most speech: what a treatment does to the level of a voice is heard in these, 40 s. Whoever moves a slider waits
-for them. For six voices and four recipes it is that of the whole recording within 0.2 dB; one segment within 0.4."""
+SPOKEN_SEGMENTS = 2
+"""Of most speech: what a voice sounds like after treatment is heard in these, 40 s."""
 QUIETEST_LIFTED_LUFS = -60.0
 OPENED_KEPT = 4096
 HEARD_KEPT = 64
@@ -88,6 +88,7 @@ class Sounds:
         self._opened: LRUCache[Rendition, Opened] = LRUCache(OPENED_KEPT)
         self._analyses: dict[str, Analysis] = {}
         self._levels: dict[str, float | None] = {}
+        self._samples: LRUCache[tuple[str, int], Curve] = LRUCache(HEARD_KEPT)
         self._heard: LRUCache[Rendition, Heard] = LRUCache(HEARD_KEPT)
         self._spoken: LRUCache[Rendition, Curve] = LRUCache(HEARD_KEPT)
         self._keys: dict[int, str] = {}
@@ -238,7 +239,7 @@ class Sounds:
         return self._shelf.heard(self._ready(recording_id))
 
     def heard_treated(self, recording_id: int, treated: Opened) -> Heard:
-        """The same after its chain, over the segments that its level is measured over."""
+        """The same after its chain, over the segments with most speech."""
         known = self._heard.get(treated.rendition)
         if known is None:
             energy = clocked_curve(self.analysis(recording_id).energy, treated.rendition.drift_ppm)
@@ -282,9 +283,8 @@ class Sounds:
     def level_db(self, recording_id: int, rendition: Rendition) -> float:
         """The gain that brings a person to the common speech level in a rendition of their recording.
 
-        After treatment it is that of the whole recording, as levelled, and by how much the other stages change it
-        over the segments with most speech: the same ones each time, so the answer does not depend on what else was
-        computed.
+        After treatment it is told from two places: the same ones each time, so the answer does not depend on what
+        else was computed.
         """
         level = self.analysis(recording_id).speech_lufs
         if rendition.recipe is not None and level is not None:
@@ -293,17 +293,19 @@ class Sounds:
             return 0.0
         return round(COMMON_LEVEL_LUFS - level, 2)
 
-    def behind_level(self, recording_id: int, rendition: Rendition) -> list[Segment]:
-        """What of a rendition must be computed before `level_db` is known: nothing where it is."""
-        known = rendition.recipe is None or rendition.key in self._levels
-        if known or self.analysis(recording_id).speech_lufs is None:
+    def behind_level(self, recording_id: int, rendition: Rendition) -> list[Callable[[], object]]:
+        """What must be computed before `level_db` of a rendition is known: nothing where it is."""
+        analysis = self.analysis(recording_id)
+        known = rendition.key in self._levels or self._level_path(rendition).exists()
+        if rendition.recipe is None or known or analysis.speech_lufs is None:
             return []
-        return _most_speech(self.analysis(recording_id).activity, self.opened(rendition).frames)
+        treated = self.opened(rendition)
+        return [partial(self._sampled, treated, place) for place in places_of(analysis.activity, treated.frames)]
 
     def _treated_level(self, recording_id: int, rendition: Rendition) -> float | None:
         with self._making.of(rendition.key):
             if rendition.key not in self._levels:
-                path = self._media.treated(rendition.key) / "level.json"
+                path = self._level_path(rendition)
                 if path.exists():
                     self._levels[rendition.key] = json.loads(path.read_text())
                 else:
@@ -311,22 +313,27 @@ class Sounds:
                     keep_whole(path, json.dumps(self._levels[rendition.key]).encode())
             return self._levels[rendition.key]
 
+    def _level_path(self, rendition: Rendition) -> Path:
+        return self._media.treated(rendition.key) / "level.json"
+
     def _level_of(self, recording_id: int, treated: Opened) -> float | None:
-        before = treated.levelled_energy
-        chosen = _most_speech(self.analysis(recording_id).activity, treated.frames)
-        cells = SEGMENT_S * CELLS_PER_S
-        sampled = [before[segment.index * cells : (segment.index + 1) * cells] for segment in chosen]
-        whole, here = speech_level(before), speech_level(np.concatenate(sampled)) if sampled else None
+        places = places_of(self.analysis(recording_id).activity, treated.frames)
         # One after another by this thread: others may wait for the answer, and then it must wait for nobody.
-        after = speech_level(np.concatenate([_measured_alone(treated, each) for each in chosen])) if sampled else None
-        return after if whole is None or here is None or after is None else whole + after - here
+        return level_after(treated.levelled_energy, places, [self._sampled(treated, place) for place in places])
+
+    def _sampled(self, treated: Opened, place: Segment) -> Curve:
+        key = (treated.rendition.key, place.start)
+        with self._making.of(key):
+            if key not in self._samples:
+                self._samples[key] = treated.sampled(place)
+            return self._samples[key]
 
 
 def _measured_alone(source: Source, segment: Segment) -> Curve:
     return measure_energy(source.read(segment.start, segment.stop), RATE)
 
 
-def _most_speech(activity: Curve, frames: int, count: int = SAMPLED_SEGMENTS) -> list[Segment]:
+def _most_speech(activity: Curve, frames: int, count: int = SPOKEN_SEGMENTS) -> list[Segment]:
     grid = list(segments(frames))
     cells = SEGMENT_S * CELLS_PER_S
     spoken = [activity[i * cells : (i + 1) * cells].sum() for i in range(len(grid))]

@@ -15,6 +15,7 @@ from pampa.core.files.conform import conformed_source
 from pampa.core.files.kept import SEGMENT, Kept, keep_whole
 from pampa.core.files.measurements import known_of, near_in
 from pampa.core.files.whole import whole
+from pampa.core.loudness import measure_energy
 from pampa.core.loudness.parts import CELLS_PER_S
 from pampa.core.mend.amounts import Amounts
 from pampa.core.mend.clean import Measured, chain
@@ -29,6 +30,7 @@ from pampa.core.sync.clocked import clocked, clocked_curve
 from pampa.core.voice.chain import Known, Treated, treat
 from pampa.core.voice.chain import known_of as voice_known_of
 from pampa.core.voice.heard import Heard, heard_in
+from pampa.core.voice.level_after import SETTLE
 from pampa.core.voice.stages import Facts
 
 TALK = "talk-3.npy"
@@ -169,6 +171,12 @@ class Opened:
             np.savez(packed, **{name: curve.astype(np.float32) for name, curve in treated.taken.items()})  # type: ignore[arg-type]
             keep_whole(self._beside(segment), packed.getvalue())
         return treated
+
+    def sampled(self, place: Segment) -> Curve:
+        """K-weighted mean square of each 20 ms of a place after the chain, for its level: see `level_after`."""
+        assert self.rendition.recipe is not None
+        treated = treat(self._untreated, place, self.rendition.recipe, self._known, settle=SETTLE)
+        return measure_energy(treated.sound, RATE)
 
     def _beside(self, segment: Segment) -> Path:
         return self.shelf.treated / self.rendition.key / f"{segment.index}.taken.npz"

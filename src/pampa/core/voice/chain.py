@@ -39,20 +39,24 @@ class Treated:
     taken: Mapping[str, Curve]
 
 
-def treat(source: Source, segment: Segment, recipe: Recipe, known: Known, *, only: str | None = None) -> Treated:
+def treat(source: Source, segment: Segment, recipe: Recipe, known: Known, *, only: str | None = None,
+          settle: int | None = None) -> Treated:  # fmt: skip
     """One segment after all stages that the recipe asks for.
 
     Each settles before the one after it begins to; before the beginning of a recording there is silence.
     Whatever order segments are computed in, they come out the same.
 
     only : the name of a stage that is on, for the sound that it takes away, exactly what comes out of it less than
-    goes in: as loud as it is there, with nothing done to it by the stages after it.
+    goes in: as loud as it is there, with nothing done to it by the stages after it. settle : frames to either side that
+    will do for the stages, whole cells, where the sound is measured and not heard.
     """
     stages = [stage for stage in STAGES if stage.is_on(recipe)]
     if only is not None:
         stages = stages[: [stage.name for stage in stages].index(only) + 1]
-    run_in = sum(stage.run_in for stage in stages)
-    sound = source.read(segment.start - run_in, segment.stop + sum(stage.look_ahead for stage in stages))
+    run_in, look_ahead = sum(stage.run_in for stage in stages), sum(stage.look_ahead for stage in stages)
+    if settle is not None:
+        run_in, look_ahead = min(run_in, settle), min(look_ahead, settle)
+    sound = source.read(segment.start - run_in, segment.stop + look_ahead)
     sound = np.array(sound)  # a source may hand out what is its own
     taken = {}
     first, cells = run_in // CELL, -(-(segment.stop - segment.start) // CELL)
