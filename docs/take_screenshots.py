@@ -144,11 +144,11 @@ def take(page: Page) -> None:
     for name in ("Marisol Vey", "Anders Quill"):
         page.get_by_label("Voices").get_by_role("button", name=name, exact=True).first.click()
         page.get_by_label(f"Fit the voice of {name}").click()
-        page.wait_for_timeout(6000)
+        all_told(page)
     shoot(page, "balance")
     page.locator("#nearer").fill("60")
     page.get_by_label("Compare the spectrum with").select_option(label="Marisol Vey")
-    page.wait_for_timeout(6000)
+    all_told(page)
     page.locator(".panel").evaluate("panel => panel.scrollTop = 330")
     page.wait_for_timeout(500)
     shoot(page, "balance-spectrum")
@@ -216,6 +216,14 @@ def raw_episode(studio: Studio, sample: Path) -> int:
         studio.recordings.add_file(episode, sample / name, **details)
     studio.jobs.wait(300)
     return episode
+
+
+def all_told(page: Page) -> None:
+    """Wait until every stage of the chain has said what it does, and all is drawn."""
+    page.wait_for_timeout(3000)
+    while page.locator(".panel").get_by_text("listening").count():
+        page.wait_for_timeout(500)
+    page.wait_for_timeout(3000)
 
 
 def opening(page: Page) -> None:
