@@ -1,7 +1,7 @@
 """Levelling beside general-purpose peers: how even sentences come out, and how far a room is lifted between them.
 
-Six kinds of files with some 8.6 LU between soft and loud sentences, and one that is even, from lines of real and of
-made voices that Pampa was not tuned on. What is true is known, since every sentence is set at its level here.
+Six kinds of files with some 8.6 LU between soft and loud sentences, and one that is even, from lines of made
+voices. What is true is known, since every sentence is set at its level here.
 """
 
 from collections.abc import Callable

@@ -324,9 +324,13 @@ class Sounds:
     def _sampled(self, treated: Opened, place: Segment) -> Curve:
         key = (treated.rendition.key, place.start)
         with self._making.of(key):
-            if key not in self._samples:
-                self._samples[key] = treated.sampled(place)
-            return self._samples[key]
+            with self._lock:
+                known = self._samples.get(key)
+            if known is None:
+                known = treated.sampled(place)
+                with self._lock:
+                    self._samples[key] = known
+            return known
 
 
 def _measured_alone(source: Source, segment: Segment) -> Curve:

@@ -19,7 +19,8 @@ BLOCK_CELLS = 10
 GATE_DB = 10.0
 """Within a phrase, blocks of 200 ms that lie this far under the mean of all do not count: ends that die away."""
 STEP_DB, STEP_S = 5.0, 1.2
-"""Two people who follow each other without a pause: each side lasts this long, and they differ by more than this."""
+"""Two people who follow each other without a pause: each side lasts this long, and they differ by more than this. The
+soft end of a sentence is shorter: over seven voices, 1.2 to 1.6 s leave talk evener than 0.8 or 1.0."""
 
 
 @dataclass(frozen=True)

@@ -16,8 +16,9 @@ from pampa.core.sound import RATE, SEGMENT_S, Curve, Segment
 from pampa.core.speech.level import SPEECH_GATE_LU, gated, moments
 
 PLACES, PLACE_S = 2, 10
+"""Nine voices with three recipes lie 0.1 LU off by these or by three places of 6 s; by other 12 to 18 s 0.2 to 0.3."""
 SETTLE = RATE
-"""Frames before a place. To the last bit, stages need several times as many; to a hundredth of a dB, these will do."""
+"""Frames to either side of a place. To the last bit, stages need several times as many; to 0.01 dB, these will do."""
 ORDER = 2
 FEWEST = 20
 """Of so few moments no course can be told, and their mean stands for it."""
