@@ -296,8 +296,9 @@ class Sounds:
     def behind_level(self, recording_id: int, rendition: Rendition) -> list[Callable[[], object]]:
         """What must be computed before `level_db` of a rendition is known: nothing where it is."""
         analysis = self.analysis(recording_id)
-        known = rendition.key in self._levels or self._level_path(rendition).exists()
-        if rendition.recipe is None or known or analysis.speech_lufs is None:
+        if rendition.recipe is None or rendition.key in self._levels or analysis.speech_lufs is None:
+            return []
+        if self._level_path(rendition).exists():
             return []
         treated = self.opened(rendition)
         return [partial(self._sampled, treated, place) for place in places_of(analysis.activity, treated.frames)]
