@@ -1,5 +1,6 @@
-"""`python -m pampa` is the command line."""
+"""`python -m pampa` is the command line. Children of it load this file too, and must find nothing to load."""
 
-from pampa.cli.main import run
+if __name__ == "__main__":
+    from pampa.cli.main import run
 
-run()
+    run()

@@ -2,7 +2,6 @@
 
 import ast
 import struct
-import sys
 import threading
 import time
 from concurrent.futures import ThreadPoolExecutor
@@ -14,7 +13,9 @@ import soundfile
 
 from pampa.core.arrays import array_in, arrays_in
 from pampa.core.errors import Cancelled, UnreadableSound
+from pampa.core.files import child
 from pampa.core.files.child import conform_in_child
+from pampa.core.files.children import ask_child
 from pampa.core.files.conform import conform, conformed_source, read_facts, settle
 from pampa.core.files.decode import open_sound
 from pampa.core.files.kept import Kept
@@ -161,12 +162,12 @@ def test_the_child_can_be_stopped(tmp_path):
 
 def test_a_decoder_that_dies_is_an_error_not_a_crash(tmp_path, monkeypatch):
     soundfile.write(tmp_path / "a.wav", talk(1), RATE)
-    dying = tmp_path / "dying"
-    dying.write_text("#!/bin/sh\nkill -9 $$\n")
-    dying.chmod(0o755)
-    monkeypatch.setattr(sys, "executable", str(dying))
+    monkeypatch.setattr(
+        child, "ask_child", lambda module, told, progress: ask_child("tests.core.childish", "crash", progress)
+    )
     with pytest.raises(UnreadableSound, match="too much memory or time"):
         conform_in_child(tmp_path / "a.wav", tmp_path / "out")
+    assert not (tmp_path / "out").exists()
 
 
 def test_stalks_hold_peak_and_average_at_every_level(tmp_path):

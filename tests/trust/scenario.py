@@ -12,6 +12,7 @@ import numpy as np
 from pampa.core.deliver.formats import Format
 from pampa.core.deliver.solve import Aim
 from pampa.core.faults import ASKED
+from pampa.core.files import children
 from pampa.core.files.decode import read_sound
 from pampa.store.database import open_database
 from pampa.studio.sending import Wanted
@@ -25,7 +26,7 @@ EDITS = 2
 def start(work, *arguments, fault=""):
     """Run a function in a fresh process that may be killed; returns its exit code. Modules are loaded already."""
     context = multiprocessing.get_context("forkserver")
-    context.set_forkserver_preload(["tests.trust.warmed"])
+    context.set_forkserver_preload(children.LOADED)
     process = context.Process(target=_with_fault, args=(work, fault, arguments))
     process.start()
     process.join(120)

@@ -2,10 +2,11 @@
 
 import base64
 from dataclasses import asdict
+from typing import Any
 
 from pampa.core.deliver.artwork import Artwork, as_jpeg, examine_artwork, load
 from pampa.core.errors import PampaError, SignalError
-from pampa.core.files.children import ChildFailed, answer, ask_child, asked
+from pampa.core.files.children import ChildFailed, answer, ask_child
 from pampa.core.files.confine import confine
 
 MEMORY, CPU_S = 2 << 30, 30
@@ -24,9 +25,8 @@ def read_artwork(data: bytes, side: int) -> tuple[Artwork, bytes]:
     return Artwork(**told["artwork"]), base64.b64decode(told["jpeg"])
 
 
-def main() -> None:
+def main(told: dict[str, Any]) -> None:
     """The child."""
-    told = asked()
     data = base64.b64decode(told["data"])
     load()
     confine(reads=[], writes=[], memory=MEMORY, cpu_s=CPU_S, file_bytes=0)
@@ -34,7 +34,3 @@ def main() -> None:
         answer(artwork=asdict(examine_artwork(data)), jpeg=base64.b64encode(as_jpeg(data, told["side"])).decode())
     except PampaError as error:
         answer(error=str(error))
-
-
-if __name__ == "__main__":
-    main()

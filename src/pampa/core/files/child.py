@@ -7,9 +7,10 @@ What a hostile file can still do is to use a processor for a while.
 from collections.abc import Callable
 from dataclasses import asdict
 from pathlib import Path
+from typing import Any
 
 from pampa.core.errors import DiskFull, PampaError, UnreadableSound, disk_errors
-from pampa.core.files.children import ChildFailed, answer, ask_child, asked, tell
+from pampa.core.files.children import ChildFailed, answer, ask_child, tell
 from pampa.core.files.confine import confine
 from pampa.core.files.conform import Channels, Facts, conform_into, facts_of
 from pampa.core.files.whole import whole_folder
@@ -41,9 +42,8 @@ def conform_in_child(
     return facts_of(found["facts"])
 
 
-def main() -> None:
+def main(told: dict[str, Any]) -> None:
     """The child."""
-    told = asked()
     path, folder = Path(told["path"]), Path(told["folder"])
     confine(reads=[path], writes=[folder], memory=MEMORY, cpu_s=CPU_S, file_bytes=LARGEST_FILE)
     last = -1.0
@@ -62,7 +62,3 @@ def main() -> None:
         answer(lacking=error.needed)
     except PampaError as error:
         answer(error=str(error))
-
-
-if __name__ == "__main__":
-    main()

@@ -3,7 +3,7 @@
 from typing import Any
 
 from pampa.core.errors import EditRefused, PampaError
-from pampa.core.files.children import ChildFailed, answer, ask_child, asked
+from pampa.core.files.children import ChildFailed, answer, ask_child
 from pampa.core.files.confine import confine
 from pampa.core.timeline.interchange import check_size, read_otio
 
@@ -25,15 +25,10 @@ def read_cut_in_child(text: str) -> dict[str, Any]:
     return cut
 
 
-def main() -> None:
+def main(text: str) -> None:
     """The child."""
-    text = asked()
     confine(reads=[], writes=[], memory=MEMORY, cpu_s=CPU_S, file_bytes=0)
     try:
         answer(cut=read_otio(text))
     except PampaError as error:
         answer(error=str(error))
-
-
-if __name__ == "__main__":
-    main()

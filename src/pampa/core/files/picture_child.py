@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from pampa.core.errors import DiskFull, PampaError, UnreadableSound, disk_errors
-from pampa.core.files.children import ChildFailed, answer, ask_child, asked, tell
+from pampa.core.files.children import ChildFailed, answer, ask_child, tell
 from pampa.core.files.confine import confine
 from pampa.core.files.whole import whole_folder
 from pampa.core.picture.facts import PictureFacts
@@ -66,13 +66,12 @@ def _done(told: dict[str, Any], path: Path, progress: Progress) -> None:
         raise UnreadableSound(found["error"])
 
 
-def main() -> None:
+def main(told: dict[str, Any]) -> None:
     """The child."""
     from pampa.core.files.picture import has_picture, picture_facts
     from pampa.core.files.picture_proxy import proxy_into
     from pampa.core.files.picture_writing import write_picture
 
-    told = asked()
     reads, writes = ([Path(name) for name in told[kind]] for kind in ("reads", "writes"))
     looking = told["work"] == "look"
     confine(reads=reads, writes=writes, memory=MEMORY, cpu_s=LOOKING_S if looking else WORKING_S,
@@ -100,7 +99,3 @@ def main() -> None:
         answer(lacking=error.needed)
     except PampaError as error:
         answer(error=str(error))
-
-
-if __name__ == "__main__":
-    main()

@@ -11,7 +11,7 @@ import numpy as np
 from pampa.core.arrays import arrays_in
 from pampa.core.errors import PampaError
 from pampa.core.executor import Threads
-from pampa.core.files.children import ChildFailed, answer, ask_child, asked, tell
+from pampa.core.files.children import ChildFailed, answer, ask_child, tell
 from pampa.core.files.conform import conformed_source
 from pampa.core.files.whole import whole
 from pampa.core.finds.find import VERSION, Heard, hear, not_looked_at
@@ -78,10 +78,9 @@ class _Counting(Threads):
         self._passed += 1
 
 
-def main() -> None:
+def main(wanted: list[dict[str, Any]]) -> None:
     """The child."""
     os.nice(NICE)
-    wanted = asked()
     lying = []
     for n, each in enumerate(wanted):
 
@@ -91,7 +90,3 @@ def main() -> None:
         lying.append(Lying(heard_of(Path(each["folder"]), told), each["begins"], each["drift_ppm"]))
     tell("Comparing", COMPARING)
     answer(finds=[asdict(find) for find in find_placed(lying)], unheard=not_looked_at(together(lying)))
-
-
-if __name__ == "__main__":
-    main()
