@@ -4,8 +4,8 @@ import numpy as np
 import pytest
 
 from pampa.core.finds import judge
-from pampa.core.finds.kernels import said_again
-from pampa.core.finds.restarts import ASIDE, LEAST, REACH, TAIL, UNSAID, _apart, candidates_of, tries_of
+from pampa.core.finds.restarts import _apart, candidates_of, standing_out, tries_of
+from pampa.core.finds.said_again import Said, against_cohort, likenesses, said_by
 from pampa.core.speech.sounds import KINDS, PHONES, Sounds
 
 EACH = 8
@@ -105,14 +105,40 @@ def candidates_of_two():
     return found[0], found[-1]
 
 
+def stands_out(talk, also=()):
+    """Of somebody who says "wi" twice after a long stop, amid other talk and what is `also` said: how far it does."""
+    stop = SILENT * 3
+    before, after = (list(np.random.default_rng(seed).permutation(talk)) for seed in (1, 2))
+    sounds = spoken(*before, *also, *stop, "w", "iy", "w", "iy", *stop, *after, *also)
+    said = said_by(sounds, sounds.kinds[:, KINDS.index("word")] > 0)
+    again = np.array([(len(talk) + len(also) + len(stop) + 2) * EACH])
+    return against_cohort(said, again - 2 * EACH, again, again)[0]
+
+
+def test_what_comes_again_by_chance_too_stands_out_less_than_what_does_not():
+    others = [phone for phone in PHONES[1:] if phone not in ("w", "iy")] * 3
+    rare, common = stands_out(others), stands_out(others, ["w", "iy", "k", "aa"] * 20)
+    assert (rare > common).all()
+    assert (rare[[1, 3]] > 0).all(), "more alike than at any other moment"
+    assert (common[[1, 3]] < 0.1 * rare[[1, 3]]).all(), "others are as much alike"
+
+
+def test_where_there_is_nothing_else_nothing_stands_out():
+    assert not stands_out([]).any()
+    sounds = spoken(*SILENT, "w", "iy", "g", "ow", "w", "iy", "g", "ow", *GOES_ON, *SILENT)
+    words = sounds.kinds[:, KINDS.index("word")] > 0
+    assert len(standing_out(tries_of(sounds, words), sounds, words)) == len(tries_of(sounds, words))
+    assert standing_out([], sounds, words) == []
+
+
 def test_no_frames_and_no_words_are_no_trouble():
     assert tries(spoken()) == []
     assert tries(spoken(*SILENT)) == []
 
 
 def test_the_kernel_never_reaches_over_the_end():
-    phones = np.full((30, 4), 0.5, np.float32)
-    table = said_again(phones, np.array([1, 29]), np.array([1, 29]), REACH, TAIL, LEAST, ASIDE, UNSAID)
+    said = Said(np.full((30, 4), 0.5, np.float32), np.array([1, 29]))
+    table = likenesses(said, np.array([1, 29]), np.array([1, 29]))
     assert table.shape == (2, 4)
     assert (table[:, 3] <= 30).all()
 

@@ -12,8 +12,9 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from pampa.core.finds import judge, kernels
+from pampa.core.finds import judge
 from pampa.core.finds.finds import Find
+from pampa.core.finds.said_again import ONSET, REACH, against_cohort, likenesses, said_by
 from pampa.core.finds.words import clearness, evened, wait_before, words_of
 from pampa.core.runs import runs_of
 from pampa.core.speech.activity import Activity, quietest
@@ -21,18 +22,15 @@ from pampa.core.speech.detector import Bools
 from pampa.core.speech.features import PER_S, Features
 from pampa.core.speech.sounds import KINDS, Sounds
 
-REACH, TAIL, GAP = round(2.6 * PER_S), round(0.7 * PER_S), round(1.6 * PER_S)
-"""The longest first saying, the most of its end that does not come again, the longest stop between the two."""
-LEAST, ASIDE, UNSAID = 0.7, 0.5, 0.06
-"""See `kernels.said_again`. Found on one made talk: where nothing is said again a path must lose, and warping gains."""
-LEAST_COMMON = 0.004
+GAP = round(1.6 * PER_S)
+"""The longest stop between what was said first and what comes again."""
 SHORTEST, SCORE = 6, 3.0
 BROKEN_OFF, BRIDGE, EVENED = 0.3, 8, 7
 """The probability of being taken back from which on a stretch is looked at, and frames: gaps that are closed, and over
 how many it is evened."""
-SURE = 0.6
-ONSET, FALL = 6, 10
-"""Frames that a word has at least, and in which its first phone may be told late; voiced ones in which pitch falls."""
+SURE = 0.55
+FALL = 10
+"""Voiced frames in which pitch falls where something is said to its end."""
 LONGEST_ON = 2 * PER_S
 
 
@@ -56,7 +54,8 @@ def find_restarts(track: int, features: Features, sounds: Sounds, person: Activi
     """The tries that one person took back."""
     words, clear = words_of(sounds, person), clearness(sounds, person)
     tries = candidates_of(sounds, words)
-    rows = [measures(each, features, sounds, person, words, clear) for each in tries]
+    apart = standing_out(tries, sounds, words)
+    rows = [measures(each, features, sounds, person, words, clear, out) for each, out in zip(tries, apart, strict=True)]
     sure = zip(judge.sure("restart", rows).tolist(), tries, strict=True)
     return [_find(track, each, person, share) for share, each in _apart([one for one in sure if one[0] >= SURE])]
 
@@ -84,28 +83,27 @@ def broken_off(sounds: Sounds, words: Bools, tries: list[Try]) -> list[Try]:
 
 def tries_of(sounds: Sounds, words: Bools) -> list[Try]:
     """Whatever may have been said twice: the best likeness at each place where it may have begun again."""
-    if not words.any():
+    said = said_by(sounds, words)
+    changes = said.changes
+    if not changes.size:
         return []
-    shares = (sounds.phones[: words.size] / np.float32(255)) ** 2
-    which = shares.argmax(axis=1)
-    common = shares[words].mean(axis=0) + LEAST_COMMON
-    common[0] = 1  # that both are silent says nothing
-    phones = np.ascontiguousarray(shares / np.sqrt(common), np.float32)
-    begun = words & ~np.concatenate([[False], words[:-1]])
-    changes = np.flatnonzero(words & ((np.diff(which, prepend=which[0]) != 0) | begun))
-    run = np.maximum.accumulate(np.where(begun, np.arange(words.size), 0))[changes]
-    # A phone that changes in the first moments of a word began with it.
-    changes = np.unique(np.where(changes - run <= ONSET, run, changes))
     since = _since(words)
     ends = changes - since[np.maximum(changes - 1, 0)]
     soon = (changes - ends <= GAP) & (ends > 0)
     changes, ends = changes[soon], ends[soon]
-    table = kernels.said_again(phones, changes, ends, REACH, TAIL, LEAST, ASIDE, UNSAID)
+    table = likenesses(said, changes, ends)
     return [
         Try(int(start), int(end), int(again), int(until), int(alike), float(score))
         for again, end, (score, start, alike, until) in zip(changes, ends, table.tolist(), strict=True)
         if score >= SCORE and alike - start >= SHORTEST
     ]
+
+
+def standing_out(tries: list[Try], sounds: Sounds, words: Bools) -> list[list[float]]:
+    """How far each stands out from what comes again by chance: see `against_cohort`."""
+    places = (np.array([getattr(each, name) for each in tries], np.int64) for name in ("start", "stop", "again"))
+    rows: list[list[float]] = against_cohort(said_by(sounds, words), *places).tolist()
+    return rows
 
 
 def _best(tries: list[Try]) -> list[Try]:
@@ -132,9 +130,9 @@ def _since(words: Bools) -> NDArray[np.int64]:
 
 
 def measures(
-    each: Try, features: Features, sounds: Sounds, person: Activity, words: Bools, clear: float
+    each: Try, features: Features, sounds: Sounds, person: Activity, words: Bools, clear: float, apart: list[float]
 ) -> list[float]:
-    """What speaks for and against a try. clear : see `words.clearness`."""
+    """What speaks for and against a try. clear : see `words.clearness`; apart : see `standing_out`."""
     length, again = each.alike_until - each.start, each.again_until - each.again
     tail, gap = each.stop - each.alike_until, each.again - each.stop
     # Of this stretch only: there are thousands of tries in an hour.
@@ -174,7 +172,7 @@ def measures(
         phones / 5, float(features.voicing[end].mean()), float(agrees.mean()),
         float(gap == 0), np.log1p(each.score), min(each.score / max(length, 1), 2) * (length < 40), float(tail == 0),
         float(goes_on > 15), float(waits > 5), float(kinds[: each.start - begin + 3, 0].mean()),
-        clear, float(each.score == 0), falls * 4,
+        clear, float(each.score == 0), falls * 4, *apart,
     ]  # fmt: skip
 
 
