@@ -2,10 +2,9 @@
 
 Wherever somebody may begin again, what they said just before is held against what follows, as probabilities of phones:
 an alignment of the two says how much of it came again and how well, and other moments of the talk, how much of it comes
-again by chance. The network besides hears where somebody breaks
-off to begin anew, also where hardly anything comes again. Whether such a stretch is a beginning taken back, or said
-twice on purpose, is judged by what lies around it: stops, fillers between, how the voice breaks off, whether the talk
-goes on.
+again by chance. The network besides hears where somebody breaks off to begin anew, also where hardly anything comes
+again. Whether such a stretch is a beginning taken back, or said twice on purpose, is judged by what lies around it:
+stops, fillers between, how the voice breaks off, whether the talk goes on.
 """
 
 from dataclasses import dataclass
