@@ -29,6 +29,7 @@ from bench.rooms import CONDITIONS
 
 from pampa.core.finds import agreement, breathing, fillers, judge, restarts
 from pampa.core.finds.find import Heard, hear
+from pampa.core.finds.said_again import said_by
 from pampa.core.finds.words import clearness, words_of
 from pampa.core.sound import RATE, ArraySource
 from pampa.core.speech.activity import activities
@@ -79,8 +80,9 @@ def rows_of(heard: list[Heard], events: list[Event]) -> Iterator[tuple[str, list
             measures = fillers.measures(each, features[n], sounds[n], person, clear)
             yield "filler", measures, right(n, "filler", each.first, each.last)
         words = words_of(sounds[n], person)
-        tries = restarts.candidates_of(sounds[n], words)
-        for one, apart in zip(tries, restarts.standing_out(tries, sounds[n], words), strict=True):
+        own = said_by(sounds[n], words)
+        tries = restarts.candidates_of(sounds[n], words, own)
+        for one, apart in zip(tries, restarts.standing_out(tries, own), strict=True):
             measures = restarts.measures(one, features[n], sounds[n], person, words, clear, apart)
             yield "restart", measures, right(n, "restart", one.start, one.stop)
         for said in agreement.candidates_of(n, people):

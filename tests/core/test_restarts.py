@@ -22,8 +22,18 @@ def spoken(*phones, each=EACH, sure=0.9):
     return Sounds(kinds, np.zeros(len(rows), np.uint8), np.round(255 * np.sqrt(rows)).astype(np.uint8))
 
 
+def words_and_said(sounds):
+    words = sounds.kinds[:, KINDS.index("word")] > 0
+    return words, said_by(sounds, words)
+
+
 def tries(sounds):
-    return tries_of(sounds, sounds.kinds[:, KINDS.index("word")] > 0)
+    words, said = words_and_said(sounds)
+    return tries_of(said, words)
+
+
+def candidates(sounds):
+    return candidates_of(sounds, *words_and_said(sounds))
 
 
 SILENT = ["sil"] * 4
@@ -69,12 +79,12 @@ def broken(sounds, first, last):
     taken_back = sounds.taken_back.copy()
     taken_back[first:last] = 200
     told = Sounds(sounds.kinds, taken_back, sounds.phones)
-    return candidates_of(told, told.kinds[:, KINDS.index("word")] > 0)
+    return candidates(told)
 
 
 def test_a_word_that_is_broken_off_and_said_otherwise_is_found_by_how_it_breaks_off():
     sounds = spoken(*SILENT, "w", "iy", "sil", "sil", *GOES_ON, *SILENT)
-    assert not candidates_of(sounds, sounds.kinds[:, KINDS.index("word")] > 0)
+    assert not candidates(sounds)
     found = broken(sounds, 4 * EACH, 6 * EACH)
     assert [(each.start, each.stop, each.again) for each in found] == [(4 * EACH, 6 * EACH, 8 * EACH)]
     assert found[0].score == 0
@@ -83,7 +93,7 @@ def test_a_word_that_is_broken_off_and_said_otherwise_is_found_by_how_it_breaks_
 
 def test_what_is_broken_off_and_comes_again_has_the_score_of_its_likeness():
     sounds = spoken(*SILENT, "w", "iy", "g", "ow", "w", "iy", "g", "ow", *GOES_ON, *SILENT)
-    best = max(candidates_of(sounds, sounds.kinds[:, KINDS.index("word")] > 0), key=lambda each: each.score)
+    best = max(candidates(sounds), key=lambda each: each.score)
     assert broken(sounds, 4 * EACH + 3, 8 * EACH)[-1].score == best.score
 
 
@@ -110,7 +120,7 @@ def stands_out(talk, also=()):
     stop = SILENT * 3
     before, after = (list(np.random.default_rng(seed).permutation(talk)) for seed in (1, 2))
     sounds = spoken(*before, *also, *stop, "w", "iy", "w", "iy", *stop, *after, *also)
-    said = said_by(sounds, sounds.kinds[:, KINDS.index("word")] > 0)
+    _, said = words_and_said(sounds)
     again = np.array([(len(talk) + len(also) + len(stop) + 2) * EACH])
     return against_cohort(said, again - 2 * EACH, again, again)[0]
 
@@ -126,9 +136,9 @@ def test_what_comes_again_by_chance_too_stands_out_less_than_what_does_not():
 def test_where_there_is_nothing_else_nothing_stands_out():
     assert not stands_out([]).any()
     sounds = spoken(*SILENT, "w", "iy", "g", "ow", "w", "iy", "g", "ow", *GOES_ON, *SILENT)
-    words = sounds.kinds[:, KINDS.index("word")] > 0
-    assert len(standing_out(tries_of(sounds, words), sounds, words)) == len(tries_of(sounds, words))
-    assert standing_out([], sounds, words) == []
+    _, said = words_and_said(sounds)
+    assert len(standing_out(tries(sounds), said)) == len(tries(sounds)) > 0
+    assert standing_out([], said) == []
 
 
 def test_no_frames_and_no_words_are_no_trouble():

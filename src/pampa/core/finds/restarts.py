@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from pampa.core.finds import judge
 from pampa.core.finds.finds import Find
-from pampa.core.finds.said_again import ONSET, REACH, against_cohort, likenesses, said_by
+from pampa.core.finds.said_again import ONSET, REACH, Said, against_cohort, likenesses, said_by
 from pampa.core.finds.words import clearness, evened, wait_before, words_of
 from pampa.core.runs import runs_of
 from pampa.core.speech.activity import Activity, quietest
@@ -53,16 +53,17 @@ class Try:
 def find_restarts(track: int, features: Features, sounds: Sounds, person: Activity) -> list[Find]:
     """The tries that one person took back."""
     words, clear = words_of(sounds, person), clearness(sounds, person)
-    tries = candidates_of(sounds, words)
-    apart = standing_out(tries, sounds, words)
+    said = said_by(sounds, words)
+    tries = candidates_of(sounds, words, said)
+    apart = standing_out(tries, said)
     rows = [measures(each, features, sounds, person, words, clear, out) for each, out in zip(tries, apart, strict=True)]
     sure = zip(judge.sure("restart", rows).tolist(), tries, strict=True)
     return [_find(track, each, person, share) for share, each in _apart([one for one in sure if one[0] >= SURE])]
 
 
-def candidates_of(sounds: Sounds, words: Bools) -> list[Try]:
+def candidates_of(sounds: Sounds, words: Bools, said: Said) -> list[Try]:
     """Whatever came again, and whatever the network takes for broken off; they may lie over each other."""
-    tries = _best(tries_of(sounds, words))
+    tries = _best(tries_of(said, words))
     return [*tries, *broken_off(sounds, words, tries)]
 
 
@@ -81,9 +82,8 @@ def broken_off(sounds: Sounds, words: Bools, tries: list[Try]) -> list[Try]:
     return out
 
 
-def tries_of(sounds: Sounds, words: Bools) -> list[Try]:
+def tries_of(said: Said, words: Bools) -> list[Try]:
     """Whatever may have been said twice: the best likeness at each place where it may have begun again."""
-    said = said_by(sounds, words)
     changes = said.changes
     if not changes.size:
         return []
@@ -99,10 +99,10 @@ def tries_of(sounds: Sounds, words: Bools) -> list[Try]:
     ]
 
 
-def standing_out(tries: list[Try], sounds: Sounds, words: Bools) -> list[list[float]]:
+def standing_out(tries: list[Try], said: Said) -> list[list[float]]:
     """How far each stands out from what comes again by chance: see `against_cohort`."""
     places = (np.array([getattr(each, name) for each in tries], np.int64) for name in ("start", "stop", "again"))
-    rows: list[list[float]] = against_cohort(said_by(sounds, words), *places).tolist()
+    rows: list[list[float]] = against_cohort(said, *places).tolist()
     return rows
 
 
