@@ -1,7 +1,8 @@
-"""Fillers as long as people say them: engines that speak a sentence in one go make an uh of 0.05 s.
+"""Fillers and humming as long as people say them: engines that speak a sentence in one go make an uh of 0.05 s.
 
-Um and uh last 0.3 to 0.4 s where they are spoken by people, and hardly ever under 0.12. Sound is drawn out by overlap
-and add at places that are alike (Verhelst & Roelands, ICASSP 1993); before and after nothing changes.
+Um and uh last 0.3 to 0.4 s where they are spoken by people, and hardly ever under 0.12; an mm-hm longer. Sound is
+drawn out by overlap and add at places that are alike (Verhelst & Roelands, ICASSP 1993); before and after nothing
+changes.
 """
 
 from dataclasses import replace
@@ -10,21 +11,23 @@ import numpy as np
 from numpy.typing import NDArray
 
 from training.engines import RATE, Said
+from training.scripts import AGREE_SIGNS
 
 Mono = NDArray[np.float32]
 HOP, REACH = 160, 110
-USUAL_S, SPREAD, SHORTEST_S, LONGEST_S, MOST = 0.33, 0.4, 0.14, 0.75, 4.0
+USUAL_S, HUMMED_S, SPREAD, SHORTEST_S, LONGEST_S, MOST = 0.33, 0.5, 0.4, 0.14, 0.75, 4.0
 AS_SAID = 0.25
 """The share of those that are long enough which stay as they are."""
 
 
 def with_long_fillers(rng: np.random.Generator, said: Said) -> Said:
-    """The same with each filler as long as one may be."""
-    for number, (kind, _, start, stop) in enumerate(said.runs):
+    """The same with each filler, and each noise of agreement, as long as one may be."""
+    for number, (kind, text, start, stop) in enumerate(said.runs):
         long = stop - start
-        if kind != "filler" or long <= 0.02 or (long > SHORTEST_S and rng.random() < AS_SAID):
+        usual = HUMMED_S if text in AGREE_SIGNS else USUAL_S if kind == "filler" else None
+        if usual is None or long <= 0.02 or (long > SHORTEST_S and rng.random() < AS_SAID):
             continue
-        wanted = float(np.clip(USUAL_S * np.exp(rng.normal(0, SPREAD)), SHORTEST_S, LONGEST_S))
+        wanted = float(np.clip(usual * np.exp(rng.normal(0, SPREAD)), SHORTEST_S, LONGEST_S))
         if wanted > 1.1 * long:
             said = drawn_out(said, *said.runs[number][2:], min(wanted / long, MOST))
     return said

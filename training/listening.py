@@ -39,6 +39,8 @@ from pampa.core.speech.sounds import (
 )
 from training import material
 from training.engines import RATE
+from training.noises import with_noises
+from training.talks import LEVEL
 
 Mono = NDArray[np.float32]
 OF_RUN = {"speech": "word", "restart": "word", "filler": "filler", "phrase": "phrase", "agree": "agree"}
@@ -49,9 +51,15 @@ HEAVIER = (1.0, 1.0, 3.0, 3.0, 1.5, 1.5)
 """How much a frame of each kind weighs: there are few of some."""
 
 
-def rendered(made: Any, rng: np.random.Generator) -> list[Mono]:
-    """Both people's recordings: room, microphone, the other's voice, noise, and what a call or a codec leaves."""
+def rendered(made: Any, rng: np.random.Generator, noises: bool = False) -> list[Mono]:
+    """Both people's recordings: room, microphone, the other's voice, noise, and what a call or a codec leaves.
+
+    noises : whether both cough, put things down and move besides, where they do not talk.
+    """
     dry = [made[name].astype(np.float32) for name in ("one", "two")]
+    if noises:
+        silent = [made[name] == 0 for name in ("phones_one", "phones_two")]
+        dry = [with_noises(rng, own, still, PER_S, LEVEL) for own, still in zip(dry, silent, strict=True)]
     length = dry[0].size
     together = rng.random() < 0.5
     tails = [_room(rng) for _ in dry]
@@ -116,7 +124,7 @@ def render(out: Path, variants: int, path: Path) -> None:
     made = np.load(path)
     for variant in range(variants):
         rng = np.random.default_rng((int(path.stem), variant))
-        sounds = rendered(made, rng)
+        sounds = rendered(made, rng, noises=True)
         for person, sound in enumerate(sounds):
             kept = out / f"{path.stem}-{variant}-{person}.npz"
             if not kept.exists():

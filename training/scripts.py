@@ -70,7 +70,11 @@ ANSWERS = (
     " mother.|Every day.|Is it?|How far?|On purpose?|Still?|Already?|Wow, really?|From where?|Nobody."
 )
 AGREE = ("Mm-hm.", "Yeah.", "Right.", "Okay.", "Sure.", "Uh-huh.", "I see.", "Yes.", "Mm.", "Exactly.", "True.", "Oh.")
-AGREE_SIGNS = {"Mm-hm.": ("mᵊmhˈm", "mˈmhˌm"), "Uh-huh.": ("ʌhˈʌ", "ʌhˈʌ"), "Mm.": ("mːm", "mːm")}
+AGREE_SIGNS = {
+    "Mm-hm.": (("mᵊmhˈm", "mhˈm", "ˈmmhm", "əmhˈəm", "nhˈn"), ("mˈmhˌm", "mhˈm", "ˈmhm", "əmhˈəm", "mːhmː")),
+    "Uh-huh.": (("ʌhˈʌ", "əhˈə", "ʌnhˈʌn", "ˈʌhʌ"), ("ʌhˈʌ", "əhˈə", "ʌnhˈʌn", "ˈʌhʌ")),
+    "Mm.": (("mːm", "mmm", "ˈm"), ("mːm", "mm", "ˈmː")),
+}
 FILLERS = ("um", "uh", "er")
 PHRASES = ("you know", "like", "I mean")
 SHARES = (0.3, 0.3, 0.16, 0.09, 0.07, 0.08)
@@ -79,7 +83,7 @@ FILLER_SIGNS = {
     "uh": (("ʌ", "ə", "ʌː", "əː"), ("ʌ", "ə", "ʌː", "əː")),
     "er": (("ɜɹ", "ɜː", "ɜːɹ"), ("ɜː", "ɜːː", "ɜ")),
 }
-"""For Kokoro, and for Piper."""
+"""For Kokoro, and for Piper; the same with AGREE_SIGNS."""
 
 
 @cache
@@ -116,13 +120,16 @@ def filler(rng: Random, engine: str) -> Run:
     word = str(rng.choice((*FILLERS, *PHRASES), p=SHARES))
     if word in PHRASES:
         return Run("phrase", word + ("," if rng.random() < 0.6 else ""))
-    signs = ""
-    if engine in ("kokoro", "joe"):
-        signs = str(rng.choice(FILLER_SIGNS[word][engine == "joe"]))
-    return Run("filler", word, signs)
+    return Run("filler", word, signs_of(rng, word, engine))
 
 
-def line(rng: Random, part: str, engine: str, fillers: float = 0.45, restarts: float = 0.3) -> list[Run]:
+def signs_of(rng: Random, word: str, engine: str) -> str:
+    """One of the ways in which a noise is said, for the engines that take signs; nothing for others."""
+    ways = (FILLER_SIGNS | AGREE_SIGNS).get(word)
+    return str(rng.choice(ways[engine == "joe"])) if ways and engine in ("kokoro", "joe") else ""
+
+
+def line(rng: Random, part: str, engine: str, fillers: float, restarts: float = 0.3) -> list[Run]:
     """A sentence as somebody says it: the runs of it. Commas after a run ask for a moment of pause."""
     text = sentence(rng, part)
     words = text.split()

@@ -28,6 +28,9 @@ LEFT_OUT = ("jf_nezumi", "slt", "awb")
 ENGINES, OFTEN = ("kokoro", "joe", "flite", "espeak"), (0.48, 0.3, 0.15, 0.07)
 BEYOND = 0.2
 """By how much a share of a voice lies beyond what is between the voices that there are."""
+RUNNING_JOINED, RUNNING_FILLERS, FILLERS = 0.1, 0.9, 0.45
+"""In running talk few sentences are put together of pieces, and most have a filler: twice as many, few of them beside a
+pause, which is where they are hard to hear."""
 LEVEL = 0.08
 PER_S = 100
 
@@ -35,7 +38,7 @@ PER_S = 100
 class Voice:
     """Somebody: an engine and how it is set, pitch and size by resampling, a way of pausing."""
 
-    def __init__(self, rng: np.random.Generator, part: str, engine: str = "") -> None:
+    def __init__(self, rng: np.random.Generator, part: str, running: bool = False, engine: str = "") -> None:
         self.rng = rng
         tried = part == "tried"
         self.engine = engine or str(rng.choice(ENGINES, p=OFTEN))
@@ -49,7 +52,7 @@ class Voice:
             self.name = str(rng.choice([name for name in FLITE if (name in LEFT_OUT) == tried]))
         if self.engine == "espeak":
             self.name = str(rng.choice(ESPEAK[4:] if tried else ESPEAK[:4]))
-        self.joined = float(rng.choice((0.2, 0.6, 0.95)))
+        self.joined = RUNNING_JOINED if running else float(rng.choice((0.2, 0.6, 0.95)))
         self.pauses = float(rng.uniform(0.15, 0.6))
 
     def say(self, runs: list[Run], speed: float = 1.0) -> Said:
@@ -150,10 +153,11 @@ def mouth_click(rng: np.random.Generator) -> Mono:
     return (sound / np.abs(sound).max()).astype(np.float32)
 
 
-def talk(seed: int, part: str, seconds: float) -> dict[str, Any]:
+def talk(seed: int, part: str, seconds: float, running: bool = False) -> dict[str, Any]:
     """A conversation of about so many seconds."""
     rng = np.random.default_rng((seed, part == "tried"))
-    voices = [Voice(rng, part), Voice(rng, part)]
+    voices = [Voice(rng, part, running), Voice(rng, part, running)]
+    fillers = RUNNING_FILLERS if running else FILLERS
     sides: list[list[tuple[float, Mono]]] = [[], []]
     phones: list[list[tuple[str, float, float]]] = [[], []]
     events: list[tuple[int, str, float, float, str, str]] = []
@@ -172,7 +176,7 @@ def talk(seed: int, part: str, seconds: float) -> dict[str, Any]:
                 put(who, at, drawn * LEVEL * 10 ** (rng.uniform(-36, -20) / 20))
                 events.append((who, "breath", at, at + drawn.size / RATE, "", ""))
                 at += drawn.size / RATE + rng.uniform(0.0, 0.15)
-            runs = scripts.line(rng, part, voices[who].engine)
+            runs = scripts.line(rng, part, voices[who].engine, fillers)
             try:
                 said = voices[who].said(runs)
             except (ValueError, IndexError, RuntimeError):
@@ -195,10 +199,9 @@ def talk(seed: int, part: str, seconds: float) -> dict[str, Any]:
         while (when := when + rng.uniform(2.5, 9)) < at - 1.5:
             kind = "agree" if rng.random() < 0.75 else "speech"
             word = str(rng.choice(scripts.AGREE if kind == "agree" else scripts.ANSWERS.split("|")))
-            signs = scripts.AGREE_SIGNS.get(word, ("", ""))[voices[other].engine == "joe"]
-            plain = voices[other].engine in ("kokoro", "joe")
+            signs = scripts.signs_of(rng, word, voices[other].engine)
             try:
-                said = voices[other].say([Run(kind, word, signs if plain else "")], 1.15)
+                said = voices[other].say([Run(kind, word, signs)], 1.15)
             except (ValueError, IndexError, RuntimeError):
                 continue
             put(other, when, said.sound * 10 ** (rng.uniform(-12, -2) / 20))
@@ -234,12 +237,13 @@ def main() -> None:
     parser.add_argument("--count", type=int, default=40)
     parser.add_argument("--seed", type=int, default=1)
     parser.add_argument("--seconds", type=float, default=150)
+    parser.add_argument("--running", action="store_true", help="twice as many fillers, most of them in running talk")
     asked = parser.parse_args()
     asked.out.mkdir(parents=True, exist_ok=True)
     for n in range(asked.seed, asked.seed + asked.count):
         path = asked.out / f"{n:04}.npz"
         if not path.exists():
-            made = talk(n, asked.part, asked.seconds)
+            made = talk(n, asked.part, asked.seconds, asked.running)
             np.savez(path.with_suffix(".part.npz"), **made)
             path.with_suffix(".part.npz").rename(path)
             print(path, made["voices"][:120], flush=True)

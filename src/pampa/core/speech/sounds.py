@@ -1,8 +1,9 @@
 """What each moment of a recording is: which phone, and whether word, filler, agreement or breath.
 
 A small network listens to mel bands as they lie against the talk of the recording and against its room, so that levels
-and microphones matter little. The weights beside this file were trained by `training/listening.py` on voices that
-say when each sound of theirs begins, in rooms and over calls of all sorts.
+and microphones matter little, and moved by as much as a throat is longer or shorter than those that it knows. The
+weights beside this file were trained by `training/listening.py` on voices that say when each sound of theirs begins, in
+rooms and over calls of all sorts.
 """
 
 from dataclasses import dataclass
@@ -33,6 +34,10 @@ CONTEXT = sum(DILATIONS)
 BLOCK = 30 * PER_S
 LOUD_DB = 25.0
 AGAINST_TALK, OVER_ROOM = (-3.0, 2.0), (-1.5, 3.0)
+MOVES = (-2.0, -1.0, 0.0, 1.0, 2.0)
+"""Mel bands that a recording may be moved by before it is listened to."""
+TRIED, PARTS, SURELY_VOICED, SURELY_LOUD = 10 * PER_S, 6, 0.7, -1.0
+"""Which move is best is told from so many of the liveliest stretches; there, from frames so voiced and so loud."""
 LAYERS = ("into", "into_bias", "taps", "taps_bias", "mix", "mix_bias", "out", "out_bias")
 
 
@@ -69,16 +74,68 @@ def inputs(features: Features, mel: Matrix) -> Matrix:
 
 def listen(features: Features, mel: Matrix, executor: Executor | None = None) -> Sounds:
     """What each moment of a recording is."""
+    executor = executor or Inline()
     seen = np.pad(inputs(features, mel), ((CONTEXT, CONTEXT), (0, 0)))
+    seen = moved(seen, best_move(seen, executor))
     starts = range(0, features.frames, BLOCK)
-    parts = list((executor or Inline()).map(partial(_of_block, seen), starts))
+    parts = list(executor.map(partial(_of_block, seen), starts))
     if not parts:
         return Sounds(*(np.zeros((0, *rest), np.uint8) for rest in ((len(KINDS),), (), (len(PHONES),))))
     return Sounds(*(np.concatenate(column) for column in zip(*parts, strict=True)))
 
 
+def moved(seen: Matrix, bands: float) -> Matrix:
+    """The same with what was in each mel band so many bands higher: a voice of a shorter throat. Shape as it was.
+
+    Resonances of a throat that is shorter by some share are higher by that share, which on the mel scale, logarithmic
+    where they lie, is nearly the same number of bands for all of them.
+    """
+    if not bands:
+        return seen
+    places = np.clip(np.arange(BANDS) - bands, 0, BANDS - 1)
+    low = places.astype(int)
+    share = (places - low).astype(np.float32)
+    high = np.minimum(low + 1, BANDS - 1)
+    out = seen.copy()
+    for first in (0, BANDS):
+        out[:, first : first + BANDS] = seen[:, first + low] * (1 - share) + seen[:, first + high] * share
+    return out
+
+
+def best_move(seen: Matrix, executor: Executor) -> float:
+    """The one of MOVES after which the network is surest of the phones that it hears: bands.
+
+    seen : inputs with CONTEXT frames before and after. How long a speaker's throat is says nothing of what is said.
+    Source: Lee & Rose, A frequency warping approach to speaker normalization, IEEE Trans. Speech Audio 6 (1998).
+    """
+    voiced = (seen[:, 2 * BANDS] > SURELY_VOICED) & (seen[:, :BANDS].mean(axis=1) > SURELY_LOUD)
+    starts = np.arange(0, max(len(seen) - 2 * CONTEXT, 0), TRIED)
+    lively = [int(voiced[start + CONTEXT :][:TRIED].sum()) for start in starts]
+    chosen = [int(start) for start in starts[np.argsort(lively, kind="stable")[::-1][:PARTS]]]
+    told = list(executor.map(partial(_sureness, seen, voiced), chosen))
+    sums = np.sum(told, axis=0) if told else np.zeros(len(MOVES))
+    return MOVES[int(np.argmax(sums))] if np.any(sums) else 0.0
+
+
+def _sureness(seen: Matrix, voiced: NDArray[np.bool_], start: int) -> list[float]:
+    """How sure of its phones a network is over one stretch, for each move: sums of logarithms, of the same frames."""
+    here = seen[start : start + TRIED + 2 * CONTEXT]
+    said = voiced[start + CONTEXT :][: len(here) - 2 * CONTEXT]
+    return [float(_best_phone(moved(here, bands))[said].sum()) for bands in MOVES]
+
+
+def _best_phone(seen: Matrix) -> Matrix:
+    """The logarithm of the probability of the likeliest phone of each frame."""
+    phones = _sums(seen)[:, len(KINDS) + 1 :]
+    return np.asarray(scipy.special.log_softmax(phones, axis=1).max(axis=1))
+
+
+def _sums(seen: Matrix) -> Matrix:
+    return np.asarray(convolved(seen, *weights(), np.array(DILATIONS)))
+
+
 def _of_block(seen: Matrix, start: int) -> tuple[NDArray[np.uint8], ...]:
-    sums = convolved(seen[start : start + BLOCK + 2 * CONTEXT], *weights(), np.array(DILATIONS))
+    sums = _sums(seen[start : start + BLOCK + 2 * CONTEXT])
     kinds, taken_back, phones = np.split(sums, (len(KINDS), len(KINDS) + 1), axis=1)
     shares = (
         scipy.special.softmax(kinds, axis=1),
