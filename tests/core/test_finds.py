@@ -10,6 +10,7 @@ import soxr
 from scipy.signal import butter, lfilter, sosfilt
 
 from pampa.core.finds.find import Heard, _audible, _clicks, find, hear, not_looked_at
+from pampa.core.finds.knocks import find_knocks
 from pampa.core.finds.silences import find_silences
 from pampa.core.mend.clicks import Click
 from pampa.core.sound import RATE, ArraySource
@@ -219,12 +220,29 @@ def test_a_t_that_is_let_go_belongs_to_its_word_and_a_crackle_alone_is_nothing()
     assert not audible[200:202].any()
 
 
+def all_of(kind, frames=200):
+    """What a network says that hears one kind all the time."""
+    kinds = np.zeros((frames, len(KINDS)), np.uint8)
+    kinds[:, KINDS.index(kind)] = 255
+    return Sounds(kinds, np.zeros(frames, np.uint8), np.zeros((frames, len(PHONES)), np.uint8))
+
+
+@pytest.mark.parametrize(("kind", "told"), [("rest", 1), ("word", 0), ("agree", 0)])
+def test_a_word_that_begins_hard_is_no_knock(kind, told):
+    features = measure_features(ArraySource(np.zeros((2 * RATE, 1), np.float32)))
+    struck = slice(100, 130)
+    features.peak[struck] = 0.3
+    level = np.full(200, -70.0, np.float32)
+    level[struck] = -20.0
+    sounding = level > -60
+    person = Activity(sounding, sounding, level, -70.0, -20.0, np.full(200, -200.0, np.float32))
+    assert len(find_knocks(0, features, all_of(kind), person)) == told
+
+
 @pytest.mark.parametrize(("kind", "told"), [("rest", 1), ("word", 0)])
 def test_a_click_in_a_word_must_stand_out_far_more_than_one_in_what_rings_on_of_it(kind, told):
-    kinds = np.zeros((200, len(KINDS)), np.uint8)
-    kinds[:, KINDS.index(kind)] = 255
     nothing, talking = np.zeros(200, np.float32), np.ones(200, bool)
-    sounds = Sounds(kinds, np.zeros(200, np.uint8), np.zeros((200, len(PHONES)), np.uint8))
+    sounds = all_of(kind)
     features = hear(ArraySource(np.zeros((0, 1), np.float32))).features
     known = Heard(features, [Click(RATE, RATE + 60, 13.0)], sounds)
     person = Activity(talking, talking, nothing, -60.0, -20.0, nothing)

@@ -63,7 +63,7 @@ def find(heard: Sequence[Heard], *, silence_s: float = LEAST_SILENCE_S) -> list[
     people = activities(features)
     followed = [why is None for why in _why_not_followed(heard, people)]
     breaths = [breathing.find_breathing(n, features, sounds, people) for n in range(len(heard))]
-    knocks = [find_knocks(n, each.features, people[n]) for n, each in enumerate(heard)]
+    knocks = [find_knocks(n, each.features, each.sounds, people[n]) for n, each in enumerate(heard)]
     talking = [
         _without(person.talking, [*breathing.runs(breathed), *_frames_of(banged)])
         for person, breathed, banged in zip(people, breaths, knocks, strict=True)

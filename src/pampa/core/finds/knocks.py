@@ -6,6 +6,7 @@ from pampa.core.finds.finds import Find
 from pampa.core.runs import runs_of
 from pampa.core.speech.activity import Activity
 from pampa.core.speech.features import PER_S, Features
+from pampa.core.speech.sounds import KINDS, Sounds
 
 SHORTEST_S, LONGEST_S = 0.05, 0.5
 RISE_DB, UNDER_TOP_DB = 26.0, 12.0
@@ -13,9 +14,11 @@ AT_ONCE = 3
 AFTER_S, FALL_DB = 0.12, 8.0
 VOICELESS = 0.62
 BRIDGE = 3
+PROBABLY_SAID = 128
+"""Of 255: what the network hears as words, more likely than not, begins hard and is no knock."""
 
 
-def find_knocks(track: int, features: Features, activity: Activity) -> list[Find]:
+def find_knocks(track: int, features: Features, sounds: Sounds, activity: Activity) -> list[Find]:
     """Sounds of one person's recording, apart from all words, that begin within 20 ms."""
     found = []
     for first, last in runs_of(activity.sounding, bridge=BRIDGE).tolist():
@@ -27,6 +30,9 @@ def find_knocks(track: int, features: Features, activity: Activity) -> list[Find
         rise = float(np.max(peaks[2:] - peaks[:-2], initial=0.0))
         top, loud = int(peaks.argmax()) - lead, float(level.max())
         if rise < RISE_DB or top > AT_ONCE or loud < activity.top_db - UNDER_TOP_DB:
+            continue
+        said = sounds.kinds[first:last, [KINDS.index("word"), KINDS.index("agree")]].astype(int).sum(axis=1)
+        if said.mean() > PROBABLY_SAID:
             continue
         voicing = float(features.voicing[first:last].mean())
         fall = loud - float(level[min(round(AFTER_S * PER_S), level.size - 1)])
