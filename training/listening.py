@@ -300,7 +300,7 @@ def mean(paths: list[Path], out: Path) -> None:
 
 
 def again(folder: Path, before: Path, begin: Path, out: Path) -> None:
-    """Weights whose last layer tells being taken back as these talks have it: a logistic regression on what it is given.
+    """Weights whose last layer tells being taken back as these talks have it: a logistic regression.
 
     As many frames are told as by the weights from before, so that as much is looked at.
     """
