@@ -79,6 +79,20 @@ def test_an_open_seam_is_heard_and_its_side_is_dragged_in_the_loupe(cut, demo_se
     expect(page.get_by_role("button", name="Open U")).to_have_attribute("aria-pressed", "true")
 
 
+def test_a_length_that_is_being_typed_stays_when_another_edit_comes_in(cut, demo_server):
+    page = cut
+    field = page.get_by_label("Cross-fade, ms")
+    length = document(demo_server).seams[0].length
+    field.fill("80")
+    page.evaluate("document.querySelector('[aria-label=\"Left side 10 ms earlier\"]').click()")  # the focus stays
+    until(lambda: document(demo_server).seams[0].length != length)
+    done(page, "side of a seam")
+    expect(field).to_have_value("80")
+    field.press("Tab")
+    done(page, "crosses over")
+    assert document(demo_server).seams[0].crossfade == 3840
+
+
 def test_sides_are_nudged_by_keys_and_heard_and_the_crossing_is_set(cut, demo_server):
     page = cut
     before = document(demo_server).seams[0]
