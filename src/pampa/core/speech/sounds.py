@@ -76,9 +76,8 @@ def listen(features: Features, mel: Matrix, executor: Executor | None = None) ->
     """What each moment of a recording is."""
     executor = executor or Inline()
     seen = np.pad(inputs(features, mel), ((CONTEXT, CONTEXT), (0, 0)))
-    seen = moved(seen, best_move(seen, executor))
     starts = range(0, features.frames, BLOCK)
-    parts = list(executor.map(partial(_of_block, seen), starts))
+    parts = list(executor.map(partial(_of_block, seen, best_move(seen, executor)), starts))
     if not parts:
         return Sounds(*(np.zeros((0, *rest), np.uint8) for rest in ((len(KINDS),), (), (len(PHONES),))))
     return Sounds(*(np.concatenate(column) for column in zip(*parts, strict=True)))
@@ -134,8 +133,8 @@ def _sums(seen: Matrix) -> Matrix:
     return np.asarray(convolved(seen, *weights(), np.array(DILATIONS)))
 
 
-def _of_block(seen: Matrix, start: int) -> tuple[NDArray[np.uint8], ...]:
-    sums = _sums(seen[start : start + BLOCK + 2 * CONTEXT])
+def _of_block(seen: Matrix, bands: float, start: int) -> tuple[NDArray[np.uint8], ...]:
+    sums = _sums(moved(seen[start : start + BLOCK + 2 * CONTEXT], bands))
     kinds, taken_back, phones = np.split(sums, (len(KINDS), len(KINDS) + 1), axis=1)
     shares = (
         scipy.special.softmax(kinds, axis=1),
