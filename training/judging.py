@@ -6,8 +6,9 @@ Needs scikit-learn beside the project's own packages.
     PYTHONPATH=src:. python training/judging.py train MEASURED src/pampa/core/finds/judges.npz --kinds restart
     PYTHONPATH=src:. python training/judging.py told MEASURED        # how sure against how right
 
-The judges shipped learned from 58 made talks of 60 s that the network had not learned from (seeds 6001 to 6034, 7001 on
-and 7101 on, 24 of these), in two renderings, the second with noises, and from the sample.
+The judges shipped learned from 58 made talks of 60 s (seeds 6001 to 6034, 7001 on and 7101 on, 24 of these), in two
+renderings, the second with noises, and from the sample. The network had not learned from them, but for what tells
+breaking off, which was fitted to 34 of them.
 
 What a find is measured by is written as the finders themselves measure it, so that both never differ.
 """
