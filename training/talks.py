@@ -19,18 +19,34 @@ from scipy import signal
 from pampa.core.speech.sounds import PHONES
 from training import scripts
 from training.drawn_out import with_long_fillers
-from training.engines import FLITE, KOKORO, RATE, Run, Said, espeak, flite, joe, kokoro
+from training.engines import FLITE, RATE, Run, Said, espeak, flite, joe, kokoro
 
 Mono = NDArray[np.float32]
 ESPEAK = ("en-us", "en-us+m3", "en-gb+f2", "en-gb-scotland", "en-us+f4", "en-gb+m7")
-LEFT_OUT = ("jf_nezumi", "slt", "awb")
-"""Voices that nothing learns from."""
-ENGINES, OFTEN = ("kokoro", "joe", "flite", "espeak"), (0.48, 0.3, 0.15, 0.07)
-BEYOND = 0.2
-"""By how much a share of a voice lies beyond what is between the voices that there are."""
+LEFT_OUT = ("slt", "awb")
+"""Voices of flite that nothing learns from."""
+STYLES = {
+    "learned": (
+        "af_alloy", "af_aoede", "af_bella", "af_heart", "af_jessica", "af_kore", "af_nicole", "am_adam", "am_echo",
+        "am_eric", "am_fenrir", "am_onyx", "am_puck", "am_santa", "bf_alice", "bf_isabella", "bm_fable", "bm_lewis",
+        "ef_dora", "em_santa", "ff_siwis", "hf_alpha", "hm_omega", "if_sara", "im_nicola", "jf_alpha",
+        "jf_gongitsune", "jf_tebukuro", "jm_kumo", "pf_dora", "pm_santa", "zf_xiaobei", "zf_xiaoni", "zf_xiaoxiao",
+        "zm_yunjian", "zm_yunxi",
+    ),
+    "judged": (
+        "af_river", "af_sky", "am_michael", "bf_emma", "bm_daniel", "hf_beta", "em_alex", "zf_xiaoyi", "zm_yunyang",
+    ),
+    "tried": ("af_nova", "af_sarah", "am_liam", "bf_lily", "bm_george", "hm_psi", "jf_nezumi", "pm_alex", "zm_yunxia"),
+}  # fmt: skip
+"""Styles of people: the network of sounds learns from some, judges from others, and some are only tried."""
+ENGINES, OFTEN = ("kokoro", "joe", "flite", "espeak"), (0.72, 0.12, 0.1, 0.06)
+AMONG, BEYOND = 3, 0.12
+"""How many styles a voice lies between, and by how much a share of it lies beyond them."""
 RUNNING_JOINED, RUNNING_FILLERS, FILLERS = 0.1, 0.9, 0.45
 """In running talk few sentences are put together of pieces, and most have a filler: twice as many, few of them beside a
 pause, which is where they are hard to hear."""
+IN_A_WORD_S = 0.25
+"""How long before the end of a word somebody may break off in it."""
 LEVEL = 0.08
 PER_S = 100
 
@@ -45,9 +61,8 @@ class Voice:
         self.bend = float(np.exp(rng.normal(0, 0.07)))
         self.speed = float(np.exp(rng.normal(0, 0.12)))
         if self.engine == "kokoro":
-            names = [name for name in KOKORO if (name in LEFT_OUT) == tried or name == "jm_kumo"]
-            self.shares = _mixture(rng, names, tried)
-            self.prosody = _mixture(rng, names, tried)
+            self.shares = _mixture(rng, STYLES[part], tried)
+            self.prosody = _mixture(rng, STYLES[part], tried)
         if self.engine == "flite":
             self.name = str(rng.choice([name for name in FLITE if (name in LEFT_OUT) == tried]))
         if self.engine == "espeak":
@@ -76,6 +91,10 @@ class Voice:
 
     def said(self, runs: list[Run]) -> Said:
         """In one go, or run by run with stops between, or none."""
+        off = next((n for n, run in enumerate(runs) if run.on), None)
+        if off is not None:
+            stop = 0.0 if self.rng.random() > self.pauses else float(self.rng.uniform(0.05, 0.7))
+            return joined([self._broken_off(runs[: off + 1]), self.said(runs[off + 1 :])], [stop])
         if len(runs) == 1 or self.rng.random() > self.joined:
             return self.say(runs)
         parts = []
@@ -85,10 +104,28 @@ class Voice:
         stops = [0.0 if self.rng.random() > self.pauses else float(self.rng.uniform(0.05, 0.7)) for _ in parts[1:]]
         return joined(parts, stops)
 
+    def _broken_off(self, runs: list[Run]) -> Said:
+        """The last run as part of a sentence that is cut where, or a little before, it would have gone on."""
+        said = self.say([*runs, Run("on", runs[-1].on)])
+        end = next(stop for kind, _, _, stop in said.runs if kind == runs[-1].kind)
+        if runs[-1].cut:
+            within = [a for phone, a, b in said.phones if phone != "sil" and end - IN_A_WORD_S < a < end - 0.02]
+            end = float(self.rng.choice(within)) if within else end
+        count = round(end * RATE)
+        sound = said.sound[:count].copy()
+        fade = min(round(self.rng.uniform(0.005, 0.03) * RATE), count)
+        sound[count - fade :] *= np.linspace(1, 0, fade, dtype=np.float32)
+        return Said(
+            sound,
+            [(kind, text, a, min(b, end)) for kind, text, a, b in said.runs if a < end and kind != "on"],
+            [(phone, a, min(b, end)) for phone, a, b in said.phones if a < end],
+        )
 
-def _mixture(rng: np.random.Generator, names: list[str], tried: bool) -> dict[str, float]:
-    """A voice between those of some names; one that is learned from may lie beyond them, so that there are more."""
-    shares = rng.dirichlet(np.full(len(names), 0.6))
+
+def _mixture(rng: np.random.Generator, every: tuple[str, ...], tried: bool) -> dict[str, float]:
+    """A voice between some of these; one that is learned from may lie beyond them, so that there are more."""
+    names = rng.choice(every, AMONG, replace=False).tolist()
+    shares = rng.dirichlet(np.full(len(names), 0.5))
     if not tried:
         away = rng.normal(0, BEYOND, len(names))
         shares = shares + away - away.mean()
@@ -155,7 +192,7 @@ def mouth_click(rng: np.random.Generator) -> Mono:
 
 def talk(seed: int, part: str, seconds: float, running: bool = False) -> dict[str, Any]:
     """A conversation of about so many seconds."""
-    rng = np.random.default_rng((seed, part == "tried"))
+    rng = np.random.default_rng((seed, [*STYLES].index(part)))
     voices = [Voice(rng, part, running), Voice(rng, part, running)]
     fillers = RUNNING_FILLERS if running else FILLERS
     sides: list[list[tuple[float, Mono]]] = [[], []]
@@ -233,7 +270,7 @@ def vars_of(voice: Voice) -> dict[str, Any]:
 def main() -> None:
     parser = argparse.ArgumentParser()
     parser.add_argument("out", type=Path)
-    parser.add_argument("--part", choices=("learned", "tried"), default="learned")
+    parser.add_argument("--part", choices=tuple(STYLES), default="learned")
     parser.add_argument("--count", type=int, default=40)
     parser.add_argument("--seed", type=int, default=1)
     parser.add_argument("--seconds", type=float, default=150)
