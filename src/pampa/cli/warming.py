@@ -18,7 +18,7 @@ from pampa.core.music.fit import way_of_length
 from pampa.core.music.onsets import onsets_of
 from pampa.core.network import convolved
 from pampa.core.sound import ArraySource, segments
-from pampa.core.speech import sounds
+from pampa.core.speech import sounds, taken_back
 from pampa.core.sync.clocked import Clocked
 from pampa.core.timeline.document import Ducking
 from pampa.core.voice.chain import known_of, treat
@@ -59,3 +59,4 @@ def warm_up() -> None:
     said_again(np.full((40, 12), 0.3, np.float32), np.array([20]), np.array([18]), 15, 5, 0.25, 0.45, 0.06)
     seen = np.zeros((2 * sounds.CONTEXT + 1, sounds.INPUTS), np.float32)
     convolved(seen, *sounds.weights(), np.array(sounds.DILATIONS))
+    taken_back.alikeness(np.full((2, taken_back.PHONES), 0.01, np.float32))

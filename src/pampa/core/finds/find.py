@@ -28,7 +28,7 @@ BESIDE_S = 0.05
 CLICK_DB, CLICK_IN_SPEECH_DB = 10.0, 18.0
 PROBABLY_REST = 128
 """Of 255: talk that the network hears as rest, more likely than not, is what rings on of a word or comes before one."""
-VERSION = 10
+VERSION = 11
 """Raised whenever the same recordings would be heard otherwise, so that nothing old is taken from a cache."""
 LONGEST_PAUSE, RINGS_ON = 3 * PER_S, 15
 CRACKLE, CLICK, LET_GO = 3, 8, 15

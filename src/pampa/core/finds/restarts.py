@@ -2,9 +2,9 @@
 
 Wherever somebody may begin again, what they said just before is held against what follows, as probabilities of phones:
 an alignment of the two says how much of it came again and how well, and other moments of the talk, how much of it comes
-again by chance. The network besides hears where somebody breaks off to begin anew, also where hardly anything comes
-again. Whether such a stretch is a beginning taken back, or said twice on purpose, is judged by what lies around it:
-stops, fillers between, how the voice breaks off, whether the talk goes on.
+again by chance. A network of its own (`core.speech.taken_back`) hears besides what is taken back, also where hardly
+anything comes again. Whether such a stretch is a beginning taken back, or said twice on purpose, is judged by what lies
+around it: stops, fillers between, how the voice breaks off, whether the talk goes on.
 """
 
 from dataclasses import dataclass
@@ -28,7 +28,9 @@ SHORTEST, SCORE = 6, 3.0
 BROKEN_OFF, BRIDGE, EVENED = 0.3, 8, 7
 """The probability of being taken back from which on a stretch is looked at, and frames: gaps that are closed, and over
 how many it is evened."""
-SURE = 0.55
+SURE = 0.65
+"""Three of four were right, and every second one found, in 28 made talks of voices that nothing learned from; with more
+fewer are found, and hardly more are right."""
 FALL = 10
 """Voiced frames in which pitch falls where something is said to its end."""
 LONGEST_ON = 2 * PER_S

@@ -3,7 +3,8 @@
 A small network listens to mel bands as they lie against the talk of the recording and against its room, so that levels
 and microphones matter little, and moved by as much as a throat is longer or shorter than those that it knows. The
 weights beside this file were trained by `training/listening.py` on voices that say when each sound of theirs begins, in
-rooms and over calls of all sorts.
+rooms and over calls of all sorts. What is taken back is told by a second one, in `taken_back.py`, from what the first
+has told.
 """
 
 from dataclasses import dataclass
@@ -18,6 +19,7 @@ from pampa.core.arrays import arrays_in
 from pampa.core.executor import Executor, Inline
 from pampa.core.network import convolved
 from pampa.core.speech.features import BANDS, PER_S, Features, Matrix
+from pampa.core.speech.taken_back import taken_back
 
 PHONES = (
     "sil", "aa", "ae", "ah", "ao", "aw", "ay", "b", "ch", "d", "dh", "eh", "er", "ey", "f", "g", "hh", "ih", "iy", "jh",
@@ -27,8 +29,8 @@ PHONES = (
 KINDS = ("rest", "word", "filler", "phrase", "agree", "breath")
 """A filler is an um, uh or er; a phrase one of the words that fill (you know, I mean, like)."""
 INPUTS = 2 * BANDS + 2
-WIDTH = 128
-DILATIONS = (1, 2, 4, 8, 16, 32, 64)
+WIDTH = 192
+DILATIONS = (1, 2, 4, 8, 16, 32, 64, 1, 3, 9)
 CONTEXT = sum(DILATIONS)
 """Frames on either side of a frame that what it is depends on."""
 BLOCK = 30 * PER_S
@@ -80,7 +82,8 @@ def listen(features: Features, mel: Matrix, executor: Executor | None = None) ->
     parts = list(executor.map(partial(_of_block, seen, best_move(seen, executor)), starts))
     if not parts:
         return Sounds(*(np.zeros((0, *rest), np.uint8) for rest in ((len(KINDS),), (), (len(PHONES),))))
-    return Sounds(*(np.concatenate(column) for column in zip(*parts, strict=True)))
+    kinds, broken_off, phones = (np.concatenate(column) for column in zip(*parts, strict=True))
+    return Sounds(kinds, taken_back(seen[CONTEXT:-CONTEXT], kinds, broken_off, phones, executor), phones)
 
 
 def moved(seen: Matrix, bands: float) -> Matrix:
@@ -134,11 +137,19 @@ def _sums(seen: Matrix) -> Matrix:
 
 
 def _of_block(seen: Matrix, bands: float, start: int) -> tuple[NDArray[np.uint8], ...]:
-    sums = _sums(moved(seen[start : start + BLOCK + 2 * CONTEXT], bands))
-    kinds, taken_back, phones = np.split(sums, (len(KINDS), len(KINDS) + 1), axis=1)
+    return told(seen[start : start + BLOCK + 2 * CONTEXT], bands)
+
+
+def told(seen: Matrix, bands: float) -> tuple[NDArray[np.uint8], ...]:
+    """Kinds, that somebody breaks off, and phones, as in `Sounds`, by the first network alone.
+
+    seen : inputs with CONTEXT frames before and after. bands : see `moved`.
+    """
+    sums = _sums(moved(seen, bands))
+    kinds, broken_off, phones = np.split(sums, (len(KINDS), len(KINDS) + 1), axis=1)
     shares = (
         scipy.special.softmax(kinds, axis=1),
-        scipy.special.expit(taken_back[:, 0]),
+        scipy.special.expit(broken_off[:, 0]),
         np.sqrt(scipy.special.softmax(phones, axis=1)),
     )
     return tuple(np.round(255 * share).astype(np.uint8) for share in shares)
