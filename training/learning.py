@@ -68,7 +68,6 @@ def train(
     tried: Batch | None = None,
     begin: Path | None = None,
     fastest: float = FASTEST,
-    dropped: float = DROPPED,
 ) -> None:
     """Learns for some minutes and keeps the weights, every thousand steps.
 
@@ -111,7 +110,7 @@ def train(
         adam.param_groups[0]["lr"] = fastest * min(at / 300, 1) * 0.5 * (1 + np.cos(np.pi * gone / minutes))
         seen, rows = next(given)
         # dropout of whole channels (Tompson et al. 2015): cheap, and the same at all frames
-        kept = (torch.rand(len(shape.dilations), len(seen), 1, shape.width) >= dropped) / (1 - dropped)
+        kept = (torch.rand(len(shape.dilations), len(seen), 1, shape.width) >= DROPPED) / (1 - DROPPED)
         value = learned(w, seen, rows, kept)
         adam.zero_grad()
         value.backward()

@@ -1,7 +1,11 @@
 """Trains the network of `pampa.core.speech.taken_back` on what the network of sounds tells of rendered talks.
 
-PYTHONPATH=src:. python training/taking_back.py told SEEN TOLD       # SEEN: as `training/listening.py` renders it
-PYTHONPATH=src:. python training/taking_back.py train TOLD src/pampa/core/speech/taken_back.npz --minutes 8
+    PYTHONPATH=src:. python training/taking_back.py told SEEN TOLD       # SEEN: as `training/listening.py` renders it
+    PYTHONPATH=src:. python training/taking_back.py train TOLD src/pampa/core/speech/taken_back.npz --minutes 8
+
+Those shipped learned for 8 minutes from the talks that the network of sounds had learned from. On voices that neither
+had learned from the area under precision and recall of frames that are taken back is 0.78; by what the first tells of
+breaking off it is 0.23. Two moves of each talk, and 0.3 of the channels left out instead of 0.12, gave 0.76.
 """
 
 import argparse
@@ -19,7 +23,8 @@ from pampa.core.speech.sounds import CONTEXT, MOVES
 from training.learning import Batch, Shape, train
 
 CROP, BATCH = 500, 32
-RARE, MOVED = 0.6, 2
+RARE = 0.6
+"""So many crops have something that is taken back about their middle."""
 SHAPE = Shape(taken_back.INPUTS, taken_back.WIDTH, 1, taken_back.DILATIONS)
 
 
@@ -32,9 +37,9 @@ def tell(out: Path, path: Path) -> None:
     seen = kept["seen"].astype(np.float32)
     around = np.pad(seen, ((CONTEXT, CONTEXT), (0, 0)))
     rows = kept["truth"][:: taken_back.STEP, 2]
-    for bands in np.random.default_rng(crc32(path.stem.encode())).choice(MOVES, MOVED, replace=False).tolist():
-        given = taken_back.inputs(seen, *sounds.told(around, bands))
-        np.savez(out / f"{path.stem}{bands:+.0f}.npz", given=given.astype(np.float16), rows=rows[: len(given)])
+    bands = float(np.random.default_rng(crc32(path.stem.encode())).choice(MOVES))
+    given = taken_back.inputs(seen, *sounds.told(around, bands))
+    np.savez(out / path.name, given=given.astype(np.float16), rows=rows[: len(given)])
 
 
 class Crops:
@@ -75,7 +80,7 @@ def learn(folder: Path, out: Path, minutes: float, held: Path | None, fastest: f
         return (functional.softplus(told[:, 0]) - again * told[:, 0]).mean()
 
     tried = Crops(held).batch(np.random.default_rng(3), 96) if held else None
-    train(SHAPE, Crops(folder).batches, loss, out, minutes, tried=tried, fastest=fastest, dropped=0.3)
+    train(SHAPE, Crops(folder).batches, loss, out, minutes, tried=tried, fastest=fastest)
 
 
 def main() -> None:

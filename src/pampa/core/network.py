@@ -1,8 +1,20 @@
 """Small networks that listen to sound frame by frame."""
 
-import numpy as np
+from importlib.resources import files
 
+import numpy as np
+from numpy.typing import NDArray
+
+from pampa.core.arrays import arrays_in
 from pampa.core.compiled import compiled
+
+LAYERS = ("into", "into_bias", "taps", "taps_bias", "mix", "mix_bias", "out", "out_bias")
+
+
+def weights_in(package: str, name: str) -> tuple[NDArray[np.float32], ...]:
+    """The weights of a network that lie beside a package's code, in the order in which `convolved` takes them."""
+    kept = arrays_in(str(files(package) / f"{name}.npz"))
+    return tuple(np.ascontiguousarray(kept[layer], np.float32) for layer in LAYERS)
 
 
 @compiled()

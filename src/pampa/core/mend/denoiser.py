@@ -8,13 +8,11 @@ file were trained by `training/denoiser.py` on material that the project makes.
 
 from dataclasses import dataclass
 from functools import cache
-from importlib.resources import files
 from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
 
-from pampa.core.arrays import arrays_in
 from pampa.core.mend import kernels
 from pampa.core.mend.profile import NOTHING, Profile
 from pampa.core.mend.spectra import (
@@ -29,6 +27,7 @@ from pampa.core.mend.spectra import (
     powers,
     sound_of,
 )
+from pampa.core.network import weights_in
 from pampa.core.sound import FloatArray, Segment, Source
 
 WIDTH = 128
@@ -37,7 +36,6 @@ CONTEXT = sum(DILATIONS)
 """Frames on either side of a frame that its gains depend on."""
 OVER_NOISE, UNDER_TALK = (-1.0, 5.0), (-9.0, 1.0)
 """Ranges of the two kinds of input, in powers of ten."""
-LAYERS = ("into", "into_bias", "taps", "taps_bias", "mix", "mix_bias", "out", "out_bias")
 
 Task = Literal["noise", "room"]
 INPUTS: dict[Task, int] = {"noise": 2 * GROUPS + FINE, "room": 2 * GROUPS}
@@ -113,5 +111,4 @@ def gains(seen: NDArray[np.float32], task: Task) -> NDArray[np.float32]:
 @cache
 def weights(task: Task) -> tuple[NDArray[np.float32], ...]:
     """Of the first layer, the middle ones (stacked) and the last, with their biases."""
-    kept = arrays_in(str(files("pampa.core.mend") / f"{task}.npz"))
-    return tuple(np.ascontiguousarray(kept[name], np.float32) for name in LAYERS)
+    return weights_in("pampa.core.mend", task)

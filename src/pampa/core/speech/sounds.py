@@ -9,15 +9,13 @@ has told.
 
 from dataclasses import dataclass
 from functools import cache, partial
-from importlib.resources import files
 
 import numpy as np
 import scipy
 from numpy.typing import NDArray
 
-from pampa.core.arrays import arrays_in
 from pampa.core.executor import Executor, Inline
-from pampa.core.network import convolved
+from pampa.core.network import convolved, weights_in
 from pampa.core.speech.features import BANDS, PER_S, Features, Matrix
 from pampa.core.speech.taken_back import taken_back
 
@@ -40,7 +38,6 @@ MOVES = (-2.0, -1.0, 0.0, 1.0, 2.0)
 """Mel bands that a recording may be moved by before it is listened to."""
 TRIED, PARTS, SURELY_VOICED, SURELY_LOUD = 10 * PER_S, 6, 0.7, -1.0
 """Which move is best is told from so many of the liveliest stretches; there, from frames so voiced and so loud."""
-LAYERS = ("into", "into_bias", "taps", "taps_bias", "mix", "mix_bias", "out", "out_bias")
 
 
 @dataclass(frozen=True, eq=False)
@@ -157,5 +154,4 @@ def told(seen: Matrix, bands: float) -> tuple[NDArray[np.uint8], ...]:
 
 @cache
 def weights() -> tuple[Matrix, ...]:
-    kept = arrays_in(str(files("pampa.core.speech") / "sounds.npz"))
-    return tuple(np.ascontiguousarray(kept[name], np.float32) for name in LAYERS)
+    return weights_in("pampa.core.speech", "sounds")

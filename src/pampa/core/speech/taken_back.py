@@ -10,15 +10,13 @@ marks a repair, Levelt, Monitoring and self-repair in speech, Cognition 14 (1983
 """
 
 from functools import cache, partial
-from importlib.resources import files
 
 import numpy as np
 import scipy
 from numpy.typing import NDArray
 
-from pampa.core.arrays import arrays_in
 from pampa.core.executor import Executor
-from pampa.core.network import convolved
+from pampa.core.network import convolved, weights_in
 from pampa.core.speech.features import BANDS, PER_S, Matrix
 from pampa.core.speech.kernels import alike_at_lags
 
@@ -38,7 +36,6 @@ WIDTH = 64
 DILATIONS = (1, 2, 4, 8, 16, 32, 64)
 CONTEXT = sum(DILATIONS)
 BLOCK = 60 * MOMENTS_PER_S
-LAYERS = ("into", "into_bias", "taps", "taps_bias", "mix", "mix_bias", "out", "out_bias")
 Parts = NDArray[np.uint8]
 
 
@@ -95,5 +92,4 @@ def _of_block(told: Matrix, start: int) -> Matrix:
 
 @cache
 def weights() -> tuple[Matrix, ...]:
-    kept = arrays_in(str(files("pampa.core.speech") / "taken_back.npz"))
-    return tuple(np.ascontiguousarray(kept[name], np.float32) for name in LAYERS)
+    return weights_in("pampa.core.speech", "taken_back")
