@@ -61,7 +61,7 @@ def conversation(path: Path, variant: int) -> tuple[list[Heard], list[Event]]:
     return [hear(ArraySource(sound.astype(np.float32))) for sound in sounds], events  # type: ignore[return-value]
 
 
-def rows_of(heard: list[Heard], events: list[Event]) -> Iterator[tuple[str, list[float], bool]]:
+def rows_of(heard: list[Heard], events: list[Event]) -> Iterator[tuple[str, judge.Measures, bool]]:
     """Kind, measures, and whether it is one, of all that may be a find."""
     features, sounds = [each.features for each in heard], [each.sounds for each in heard]
     people = activities(features)
@@ -128,15 +128,18 @@ def _keep(path: Path, heard: list[Heard], events: list[Event]) -> None:
     rows = list(rows_of(heard, events))
     columns: dict[str, Any] = {}
     for kind in KINDS:
-        columns[kind] = np.array([row for k, row, _ in rows if k == kind], np.float32)
+        measured = [row for k, row, _ in rows if k == kind]
+        columns[kind] = np.array([[*row.values()] for row in measured], np.float32)
+        columns[f"{kind}_names"] = [*measured[0]] if measured else []
         columns[f"{kind}_right"] = np.array([right for k, _, right in rows if k == kind])
     np.savez(path, **columns)
 
 
-def gathered(folder: Path, kind: str) -> tuple[Any, Any]:
-    kept = [np.load(path) for path in sorted(folder.glob("*.npz"))]
-    rows = np.concatenate([each[kind] for each in kept if each[kind].size])
-    return rows, np.concatenate([each[f"{kind}_right"] for each in kept if each[kind].size])
+def gathered(folder: Path, kind: str) -> tuple[list[str], Any, Any]:
+    """Names of the measures, the measures, and which of them are of a find."""
+    kept = [each for path in sorted(folder.glob("*.npz")) if (each := np.load(path))[kind].size]
+    rows = np.concatenate([each[kind] for each in kept])
+    return kept[0][f"{kind}_names"].tolist(), rows, np.concatenate([each[f"{kind}_right"] for each in kept])
 
 
 def train(folder: Path, out: Path, kinds: list[str]) -> None:
@@ -145,21 +148,22 @@ def train(folder: Path, out: Path, kinds: list[str]) -> None:
 
     weights = dict(np.load(out)) if out.exists() else {}
     for kind in kinds:
-        rows, right = gathered(folder, kind)
+        names, rows, right = gathered(folder, kind)
         mean, spread = rows.mean(axis=0), rows.std(axis=0) + 1e-3
         seen = np.clip((rows - mean) / spread, -judge.FARTHEST, judge.FARTHEST)
         weight = np.where(right, 1.0, WRONG.get(kind, 1.0))
         fitted = LogisticRegression(C=0.3, max_iter=1000).fit(seen, right, weight)
         parts = (mean, spread, fitted.coef_[0], fitted.intercept_[0])
         weights |= {f"{kind}_{name}": np.float32(part) for name, part in zip(judge.PARTS, parts, strict=True)}
+        weights[f"{kind}_names"] = np.array(names)
         print(kind, rows.shape, right.mean())
     np.savez(out, **weights)
 
 
 def told(folder: Path) -> None:
     for kind in KINDS:
-        rows, right = gathered(folder, kind)
-        sure = judge.sure(kind, rows.tolist())
+        names, rows, right = gathered(folder, kind)
+        sure = judge.sure(kind, [dict(zip(names, row, strict=True)) for row in rows.tolist()])
         print(kind, "of", len(rows), "right", int(right.sum()))
         for low in (0.0, 0.1, 0.3, 0.5, 0.7, 0.8, 0.9):
             here = (sure >= low) & (sure < (1.1 if low == 0.9 else low + 0.2 if low < 0.7 else low + 0.1))

@@ -64,17 +64,23 @@ def candidates_of(n: int, people: Sequence[Activity]) -> list[Candidate]:
     return out
 
 
-def measures(each: Candidate, sounds: Sounds, person: Activity, clear: float) -> list[float]:
+def measures(each: Candidate, sounds: Sounds, person: Activity, clear: float) -> judge.Measures:
     """What speaks for and against agreement. clear : see `words.clearness`."""
     here = slice(each.first, each.last)
     kinds = sounds.kinds[here].mean(axis=0) / 255
     agree = sounds.kinds[here, KINDS.index("agree")] / 255
-    return [
-        *kinds.tolist(), float(agree.max(initial=0)), np.log((each.last - each.first) / 40), each.share,
-        min(each.apart, 5 * PER_S) / PER_S, float(person.level[here].max() - person.top_db) / 10,
-        float(person.level[here].max() - max(person.leak[here].max(), person.floor_db)) / 20,
-        clear, clear * float(agree.mean()),
-    ]  # fmt: skip
+    loudest = float(person.level[here].max())
+    return {
+        **dict(zip(KINDS, kinds.tolist(), strict=True)),
+        "agrees most": float(agree.max(initial=0)),
+        "length": np.log((each.last - each.first) / 40),
+        "other goes on": each.share,
+        "apart": min(each.apart, 5 * PER_S) / PER_S,
+        "under own talk": (loudest - person.top_db) / 10,
+        "over room and leak": (loudest - max(float(person.leak[here].max()), person.floor_db)) / 20,
+        "clear": clear,
+        "clear and agrees": clear * float(agree.mean()),
+    }
 
 
 def _goes_on(talking: Bools, first: int, last: int) -> float:

@@ -66,22 +66,31 @@ def loudest_of(features: Features) -> float:
 def measures(
     run: tuple[int, int], n: int, over: Matrix, loudest: float, features: Sequence[Features], sounds: Sounds,
     person: Activity,
-) -> list[float]:  # fmt: skip
+) -> judge.Measures:  # fmt: skip
     """What speaks for and against a breath. over : of `over_room`, loudest : of `loudest_of`, both of person n."""
     first, last = run
     here, own = slice(first, last), features[n]
     shares = sounds.kinds[here] / np.float32(255)
     breath = shares[:, KINDS.index("breath")]
     others = [float(np.median(other.air[here])) for k, other in enumerate(features) if k != n and other.air[here].size]
-    louder = max(others, default=-120.0) - float(np.median(own.air[here]))
-    return [
-        float(breath.mean()), float(breath.max()), float(np.percentile(breath, 30)), *shares.mean(axis=0).tolist(),
-        float(np.median(over[here])) / 5, float(over[here].min()) / 5, np.log((last - first) / 35),
-        np.clip(louder, -40, 40) / 20, (float(np.median(own.air[here])) - loudest) / 20,
-        float(np.median(person.level[here]) - person.top_db) / 20, float(own.voicing[here].mean()),
-        float(np.median(person.leak[here]) - person.floor_db) / 40 if person.leak[here].max() > -190 else -2.0,
-        wait_before(person.talking, first) / 30, wait_after(person.talking, last) / 30,
-    ]  # fmt: skip
+    air = float(np.median(own.air[here]))
+    leaks = person.leak[here].max() > -190
+    return {
+        "breathes": float(breath.mean()),
+        "breathes most": float(breath.max()),
+        "breathes least": float(np.percentile(breath, 30)),
+        **dict(zip(KINDS, shares.mean(axis=0).tolist(), strict=True)),
+        "over room": float(np.median(over[here])) / 5,
+        "over room least": float(over[here].min()) / 5,
+        "length": np.log((last - first) / 35),
+        "others louder": float(np.clip(max(others, default=-120.0) - air, -40, 40)) / 20,
+        "under loudest breath": (air - loudest) / 20,
+        "under own talk": float(np.median(person.level[here]) - person.top_db) / 20,
+        "voiced": float(own.voicing[here].mean()),
+        "leak over room": float(np.median(person.leak[here]) - person.floor_db) / 40 if leaks else -2.0,
+        "wait before": wait_before(person.talking, first) / 30,
+        "wait after": wait_after(person.talking, last) / 30,
+    }
 
 
 def as_find(track: int, each: Breath) -> Find:

@@ -58,7 +58,7 @@ def candidates_of(sounds: Sounds, person: Activity) -> list[Candidate]:
     return out
 
 
-def measures(each: Candidate, features: Features, sounds: Sounds, person: Activity, clear: float) -> list[float]:
+def measures(each: Candidate, features: Features, sounds: Sounds, person: Activity, clear: float) -> judge.Measures:
     """What speaks for and against a filler. clear : see `words.clearness`."""
     here = slice(each.first, each.last)
     phones = sounds.phones[here] / np.float32(255)
@@ -68,12 +68,22 @@ def measures(each: Candidate, features: Features, sounds: Sounds, person: Activi
     shares = sounds.kinds[here] / np.float32(255)
     fills = shares[:, KINDS.index("filler")] + shares[:, KINDS.index("phrase")]
     kinds = shares.mean(axis=0)
-    return [
-        float(fills.mean()), float(fills.max()), float(np.percentile(fills, 20)), float(each.kind == "phrase"),
-        float(kinds[KINDS.index("word")]), float(kinds[KINDS.index("agree")]), float(kinds[KINDS.index("rest")]),
-        np.log(max(each.last - each.first, SHORT) / 20), wait_before(person.talking, each.first) / 30,
-        wait_after(person.talking, each.last) / 30, float(features.voicing[here].mean()),
-        float(person.level[here].max() - person.top_db) / 10,
-        float(person.level[here].max() - max(person.leak[here].max(), person.floor_db)) / 20,
-        float(sounds.taken_back[here].mean()) / 255, clear, clear * float(fills.mean()), steady, min(sway, MUCH),
-    ]  # fmt: skip
+    loudest = float(person.level[here].max())
+    return {
+        "fills": float(fills.mean()),
+        "fills most": float(fills.max()),
+        "fills least": float(np.percentile(fills, 20)),
+        "phrase": float(each.kind == "phrase"),
+        **{kind: float(kinds[KINDS.index(kind)]) for kind in ("word", "agree", "rest")},
+        "length": np.log(max(each.last - each.first, SHORT) / 20),
+        "wait before": wait_before(person.talking, each.first) / 30,
+        "wait after": wait_after(person.talking, each.last) / 30,
+        "voiced": float(features.voicing[here].mean()),
+        "under own talk": (loudest - person.top_db) / 10,
+        "over room and leak": (loudest - max(float(person.leak[here].max()), person.floor_db)) / 20,
+        "taken back": float(sounds.taken_back[here].mean()) / 255,
+        "clear": clear,
+        "clear and fills": clear * float(fills.mean()),
+        "steady": steady,
+        "sway": min(sway, MUCH),
+    }

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from pampa.core.finds import judge
 from pampa.core.finds.finds import Find
-from pampa.core.finds.said_again import ONSET, REACH, Said, against_cohort, likenesses, said_by
+from pampa.core.finds.said_again import ONSET, REACH, STANDS_OUT, Said, against_cohort, likenesses, said_by
 from pampa.core.finds.words import clearness, evened, wait_before, words_of
 from pampa.core.runs import runs_of
 from pampa.core.speech.activity import Activity, quietest
@@ -132,7 +132,7 @@ def _since(words: Bools) -> NDArray[np.int64]:
 
 def measures(
     each: Try, features: Features, sounds: Sounds, person: Activity, words: Bools, clear: float, apart: list[float]
-) -> list[float]:
+) -> judge.Measures:
     """What speaks for and against a try. clear : see `words.clearness`; apart : see `standing_out`."""
     length, again = each.alike_until - each.start, each.again_until - each.again
     tail, gap = each.stop - each.alike_until, each.again - each.stop
@@ -163,18 +163,40 @@ def measures(
     agrees = kinds[here(each.start, each.alike_until), KINDS.index("agree")]
     ends_soft = float(level[max(each.stop - 4, 0) : each.stop].mean() - level[one].max())
     phones = np.unique(sounds.phones[one].argmax(axis=1)).size
-    return [
-        each.score, each.score / max(length, 1), np.log(max(length, 1)), np.log(max(again, 1) / max(length, 1)),
-        tail / 50, gap / 50, filled / 20, (gap - filled) / 50, goes_on / 50, waits / 50,
-        float(back[here(each.start, each.stop)].mean()), float(back[here(end.start, end.stop)].max(initial=0)),
-        float(back[here(each.again, each.again_until)].mean()),
-        float(back[here(each.start, each.alike_until)].max(initial=0)),
-        float(level[two].mean() - level[one].mean()) / 6, higher * 4, ends_soft / 10,
-        phones / 5, float(features.voicing[end].mean()), float(agrees.mean()),
-        float(gap == 0), np.log1p(each.score), min(each.score / max(length, 1), 2) * (length < 40), float(tail == 0),
-        float(goes_on > 15), float(waits > 5), float(kinds[: each.start - begin + 3, 0].mean()),
-        clear, float(each.score == 0), falls * 4, *apart,
-    ]  # fmt: skip
+    per_frame = each.score / max(length, 1)
+    return {
+        "alike": each.score,
+        "alike a frame": per_frame,
+        "length": np.log(max(length, 1)),
+        "drawn out": np.log(max(again, 1) / max(length, 1)),
+        "not again": tail / 50,
+        "gap": gap / 50,
+        "filled": filled / 20,
+        "gap not filled": (gap - filled) / 50,
+        "goes on": goes_on / 50,
+        "waits": waits / 50,
+        "taken back": float(back[here(each.start, each.stop)].mean()),
+        "taken back at the end": float(back[here(end.start, end.stop)].max(initial=0)),
+        "second taken back": float(back[here(each.again, each.again_until)].mean()),
+        "taken back most": float(back[here(each.start, each.alike_until)].max(initial=0)),
+        "louder": float(level[two].mean() - level[one].mean()) / 6,
+        "higher": higher * 4,
+        "ends soft": ends_soft / 10,
+        "phones": phones / 5,
+        "voiced at the end": float(features.voicing[end].mean()),
+        "agrees": float(agrees.mean()),
+        "no gap": float(gap == 0),
+        "alike, evened": np.log1p(each.score),
+        "alike and short": min(per_frame, 2) * (length < 40),
+        "all again": float(tail == 0),
+        "goes on at all": float(goes_on > 15),
+        "waits at all": float(waits > 5),
+        "begins from rest": float(kinds[: each.start - begin + 3, 0].mean()),
+        "clear": clear,
+        "nothing again": float(each.score == 0),
+        "falls": falls * 4,
+        **dict(zip(STANDS_OUT, apart, strict=True)),
+    }
 
 
 def _find(track: int, each: Try, person: Activity, sure: float) -> Find:

@@ -65,6 +65,10 @@ def likenesses(said: Said, begins: Frames, ends: Frames, reach: int = REACH) -> 
     return np.asarray(kernels.said_again(said.phones, begins, ends, reach, TAIL, LEAST, ASIDE, UNSAID))
 
 
+STANDS_OUT = ("end over others", "end over the best", "begin over others", "begin over the best")
+"""What `against_cohort` tells of each."""
+
+
 def against_cohort(said: Said, starts: Frames, ends: Frames, begins: Frames) -> NDArray[np.float64]:
     """How far the likeness of what is said from each start to its end, and from its begin on, stands out: shape (n, 4).
 
