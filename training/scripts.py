@@ -64,6 +64,33 @@ DECOYS = (
     "better.|What they know, they know.|So it was, so it is.|Row by row, room by room.|A long hum, a drum, a "
     "thumb.|Her other mother. Her other brother.|Um is not a word, they say."
 )
+SENSES = (
+    "{i} know {who} better than that.|Do you know who {did} {when}?|How do you know when {thing} {is}?|You know that "
+    "{who} {did}.|As far as you know, {who} {did}.|If you know {who}, you know {thing} {is}.|Let me know when {who} "
+    "{did}.|You never know what {who} {think}.|You know more about {thing} than I do.|All you know is that {thing} "
+    "{is}.|What you know {when} is not what you knew {where}.|You know the way {where}.|{i} would like {thing}, "
+    "please.|It looks like {thing}.|I like that {who} {did}.|It was like {thing} {where}.|{who} {did} like "
+    "{who}.|Things like that happen {when}.|I like {thing} a lot.|It feels like {when}.|We do not like it "
+    "{where}.|There is nothing like {thing}.|It sounded like {thing}, like {thing}.|More like {thing}, I {think}.|I "
+    "mean that {thing} {is}.|What do you mean, {thing} {is}?|I mean {thing}, not {thing}.|It does not mean that {who}"
+    " {did}.|What I mean by that is {thing}.|I mean to ask {who} about {thing}.|You mean {who} {did} {where}?|I mean "
+    "what I {think} {when}.|{who} is never {where}.|I never remember {thing}.|She hung {thing} on the wall "
+    "{where}.|One of them {did}, the other one never {did}.|Some of us remember {thing}.|Her father and her mother "
+    "{did}.|It was a number of others who {did}.|Her error was {thing}.|The summer was over {when}.|There were a "
+    "hundred of them {where}.|Once upon a time {who} {did}.|Among the others, {who} {did}.|Sir, {thing} "
+    "{is}.|Whatever comes, comes {when}.|Earlier, in the third hour, {who} {did}.|Are they under {thing}, or over "
+    "there?|A lot of people {did}.|It is up to {who}, or up to us."
+)
+"""Sentences with words that fill elsewhere, and with sounds that pass for a filler."""
+TWICE = (
+    "{who} {did}|{thing} {is}|{i} {did}|not {when}|it {is}|{did}|push and wait|over and over|come on|{when}|not "
+    "yet|no way|wait for it|{thing}|so slowly|{i} {think} so|nothing|look|stop|a little more|{where}|not {how}"
+)
+"""What may be said twice on purpose."""
+WAYS = (
+    "{x}. {x}.|{x}! {x}!|{x}, {x}.|{x}, and {x}.|{x}? {x}?|{x}. And then, {x}.|{x}, {x}, {x}.|{x}. Really, {x}.|{x} "
+    "and {x}, {i} {think}.|{x}. {x}. And that was it."
+)
 ANSWERS = (
     "Yes.|No.|Not really.|Too late.|Of course.|And does it work?|Absolutely not.|Three times.|In March.|What "
     "for?|Who was that?|Oh, never.|Both.|Twice, I think.|At night?|Why not?|Good point.|That one?|Ha.|Wait.|My"
@@ -86,6 +113,8 @@ FILLER_SIGNS = {
 """For Kokoro, and for Piper; the same with AGREE_SIGNS."""
 
 
+KINDS = {"pattern": 0.42, "prose": 0.26, "sense": 0.15, "twice": 0.08, "decoy": 0.05, "answer": 0.04}
+"""How often a sentence is of a kind."""
 AMID = 0.6
 """How often somebody who begins anew breaks off amid a sentence, with a voice that would have gone on: then nothing is
 drawn out and nothing falls as at an end (Levelt, Monitoring and self-repair in speech, Cognition 14, 1983)."""
@@ -112,13 +141,24 @@ def part_of(sentence: str) -> str:
 
 def sentence(rng: Random, part: str) -> str:
     while True:
-        kind = rng.choice(4, p=(0.56, 0.3, 0.1, 0.04))
-        text = str(rng.choice((PATTERNS.split("|"), prose(), DECOYS.split("|"), ANSWERS.split("|"))[kind]))
-        while "{" in text:
-            text = re.sub(r"\{(\w+)\}", lambda m: str(rng.choice(SLOTS[m[1]].split("|"))), text, count=1)
-        text = text[0].upper() + text[1:]
-        if kind >= 2 or (part_of(text) == "tried") == (part == "tried"):
+        kind = str(rng.choice([*KINDS], p=[*KINDS.values()]))
+        if kind == "prose":
+            text = str(rng.choice(prose()))
+        elif kind == "twice":
+            once = _filled_in(rng, str(rng.choice(TWICE.split("|"))))
+            text = _filled_in(rng, str(rng.choice(WAYS.split("|"))).replace("{x}", once))
+        else:
+            every = {"pattern": PATTERNS, "sense": SENSES, "decoy": DECOYS, "answer": ANSWERS}[kind]
+            text = _filled_in(rng, str(rng.choice(every.split("|"))))
+        text = re.sub(r"(^|[.?!] )([a-z])", lambda m: m[1] + m[2].upper(), text)
+        if kind in ("decoy", "answer") or (part_of(text) == "tried") == (part == "tried"):
             return text
+
+
+def _filled_in(rng: Random, text: str) -> str:
+    while "{" in text:
+        text = re.sub(r"\{(\w+)\}", lambda m: str(rng.choice(SLOTS[m[1]].split("|"))), text, count=1)
+    return text
 
 
 def filler(rng: Random, engine: str) -> Run:
