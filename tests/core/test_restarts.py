@@ -155,8 +155,8 @@ def test_the_kernel_never_reaches_over_the_end():
 
 @pytest.mark.parametrize("kind", ["filler", "restart", "agreement", "breath"])
 def test_a_judge_is_sure_between_nothing_and_everything_whatever_it_is_told(kind):
-    width = judge._weights(kind)[0].size
-    rows = [[0.0] * width, [1e6] * width, [-1e6] * width]
-    sure = judge.sure(kind, rows)
+    names, (mean, *_) = judge._weights(kind)
+    assert len(names) == len(set(names)) == mean.size
+    sure = judge.sure(kind, [dict.fromkeys(names, value) for value in (0.0, 1e6, -1e6)])
     assert ((sure >= 0) & (sure <= 1)).all()
     assert judge.sure(kind, []).shape == (0,)
